@@ -1,0 +1,1 @@
+"""Everything that computes. Nothing below here imports Qt."""

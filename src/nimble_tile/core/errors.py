@@ -1,0 +1,69 @@
+"""Errors that a person can cause, each with a way out in its text."""
+
+from __future__ import annotations
+
+
+class UserError(Exception):
+    """Something the person can put right.
+
+    Parameters
+    ----------
+    what : str
+        One sentence that says what is wrong.
+    way_out : str, optional
+        One sentence that says what to do about it.
+    """
+
+    def __init__(self, what: str, way_out: str = "") -> None:
+        self.what = what
+        self.way_out = way_out
+        super().__init__(f"{what} {way_out}".strip())
+
+
+class MessageError(UserError):
+    """The message cannot become a code with these settings."""
+
+
+class PictureError(UserError):
+    """The picture cannot be opened or used."""
+
+
+class ProjectError(UserError):
+    """The project file cannot be read or written."""
+
+
+class OutputError(UserError):
+    """The finished image cannot be written."""
+
+
+def file_error(kind: type[UserError], doing: str, path: object, error: OSError) -> UserError:
+    """Turn an operating system error into a sentence.
+
+    Parameters
+    ----------
+    kind : type[UserError]
+        Which error to make.
+    doing : str
+        What was being done: ``"save"``, ``"read"`` …
+    path : object
+        The file concerned.
+    error : OSError
+        What the system said.
+    """
+    import errno
+
+    causes = {
+        errno.ENOSPC: ("the disk is full", "Free some space or choose another folder."),
+        errno.EDQUOT: ("your disk quota is used up", "Free some space or choose another folder."),
+        errno.EACCES: ("you may not access it", "Choose another folder or ask for the right."),
+        errno.EPERM: ("you may not access it", "Choose another folder or ask for the right."),
+        errno.EROFS: ("that place is read-only", "Choose another folder."),
+        errno.ENOENT: ("it or its folder does not exist", "Check the name."),
+        errno.ENOTDIR: ("a part of its path is not a folder", "Check the name."),
+        errno.EISDIR: ("it is a folder", "Give the name of a file."),
+        errno.ENAMETOOLONG: ("its name is too long", "Choose a shorter name."),
+    }
+    reason, way_out = causes.get(
+        error.errno or 0, (error.strerror or str(error), "Try another place.")
+    )
+    return kind(f"Could not {doing} {path}: {reason}.", way_out)

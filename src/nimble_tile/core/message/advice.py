@@ -1,0 +1,181 @@
+"""Validation that points things out and never changes or blocks the text.
+
+References
+----------
+RFC 3986 (URI: scheme, authority, characters), RFC 3987 (IRI), RFC 1035 and
+RFC 1123 (host names: labels of 1 to 63 letters, digits and inner hyphens).
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from dataclasses import dataclass
+from typing import Literal
+from urllib.parse import urlsplit
+
+from nimble_tile.core.piece import Message
+
+
+@dataclass(frozen=True)
+class Fix:
+    """A change on offer: what the button says and the text it would give."""
+
+    label: str
+    text: str
+
+
+@dataclass(frozen=True)
+class Advice:
+    """One remark on a message.
+
+    Attributes
+    ----------
+    weight : {"empty", "note", "warn"}
+        ``"empty"``: nothing written yet; ``"note"``: worth knowing;
+        ``"warn"``: a phone will probably not do what is meant.
+    text : str
+        One or two plain sentences.
+    fix : Fix or None
+        A change that would settle it.
+    """
+
+    weight: Literal["empty", "note", "warn"]
+    text: str
+    fix: Fix | None = None
+
+
+_SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+.\-]*:")
+_LABEL = re.compile(r"[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?")
+
+
+def encoded_length(text: str) -> int:
+    """Bytes of the text as it is written into the code (UTF-8)."""
+    return len(text.encode("utf-8"))
+
+
+def advise(message: Message) -> list[Advice]:
+    """Everything worth saying about the message, most urgent first.
+
+    Parameters
+    ----------
+    message : Message
+
+    Returns
+    -------
+    list of Advice
+        Empty when there is nothing to say.
+    """
+    text = message.text
+    if not text:
+        return [Advice("empty", "Nothing written yet. Write what a scan should give back.")]
+    found: list[Advice] = []
+    if text != text.strip():
+        found.append(
+            Advice(
+                "warn",
+                "There is white space at the start or the end, and it becomes part of the code.",
+                Fix("Remove it", text.strip()),
+            )
+        )
+    hidden = sorted({c for c in text if _hidden(c, message.kind)})
+    if hidden:
+        names = ", ".join(_name(c) for c in hidden[:3]) + (" and more" if len(hidden) > 3 else "")
+        clean = "".join(c for c in text if c not in hidden)
+        found.append(
+            Advice("warn", f"It holds characters that cannot be seen: {names}.",
+                   Fix("Remove them", clean))
+        )  # fmt: skip
+    if message.kind == "link" and text.strip():
+        found += _link(text.strip())
+    order = {"empty": 0, "warn": 1, "note": 2}
+    return sorted(found, key=lambda advice: order[advice.weight])
+
+
+def _hidden(character: str, kind: str) -> bool:
+    if kind == "text" and character in "\n\t":
+        return False
+    if character in "\u200c\u200d\ufe0e\ufe0f":  # joiners and selectors that scripts and emoji need
+        return False
+    return unicodedata.category(character) in ("Cc", "Cf", "Zl", "Zp")
+
+
+def _name(character: str) -> str:
+    plain = {"\n": "line break", "\t": "tab", "\r": "carriage return", "\0": "null"}
+    return plain.get(character) or unicodedata.name(character, f"U+{ord(character):04X}").lower()
+
+
+def _link(text: str) -> list[Advice]:
+    if not _SCHEME.match(text) or re.match(r"[^/:?#]+\.[^/:?#]+:\d", text):
+        advice = "It does not begin with https://, so many phones will show it as text."
+        return [Advice("warn", advice, Fix("Put https:// in front", "https://" + text.lstrip("/")))]
+    scheme, _, rest = text.partition(":")
+    if scheme.lower() not in ("http", "https"):
+        known = {"mailto": "an e-mail", "tel": "a phone call", "sms": "an SMS", "geo": "a place"}
+        what = known.get(scheme.lower())
+        if what:
+            return [Advice("note", f"This is not a web link: a scan offers {what}.")]
+        near = "https" if scheme.lower() in ("htp", "htps", "htt", "http s", "hhtps", "ttps") else ""
+        fix = Fix("Write https", "https:" + rest) if near else None
+        return [
+            Advice("warn", f"“{scheme}:” is not a kind of link that every phone opens.", fix)
+        ]
+    if not rest.startswith("//"):
+        fixed = f"{scheme}://" + rest.lstrip("/")
+        return [
+            Advice("warn", "Two slashes are missing after the colon.", Fix("Add them", fixed))
+        ]
+    if rest.strip("/") == "":
+        return [Advice("warn", "The link is unfinished: write the address after //.")]
+    found: list[Advice] = []
+    if " " in text:
+        found.append(
+            Advice("warn", "A link cannot hold spaces; many phones stop reading there.",
+                   Fix("Write them as %20", text.replace(" ", "%20")))
+        )  # fmt: skip
+    try:
+        parts = urlsplit(text)
+        host, _port = parts.hostname or "", parts.port
+    except ValueError:
+        return [*found, Advice("warn", "The host or its port is not written correctly.")]
+    found += _host(host)
+    if parts.username is not None:
+        found.append(
+            Advice("warn", "It holds a user name before the @; phones warn of such links.")
+        )
+    if scheme.lower() == "http":
+        found.append(
+            Advice("note", "http is not encrypted; phones may warn.",
+                   Fix("Use https", "https" + text[len(scheme) :]))
+        )  # fmt: skip
+    rest_of_link = text.partition("//")[2].partition("/")[2]
+    if not rest_of_link.isascii():
+        found.append(
+            Advice("note", "Letters outside ASCII in the path are written as they are (UTF-8).")
+        )
+    if re.search(r"%(?![0-9A-Fa-f]{2})", text):
+        found.append(Advice("warn", "A % must be followed by two hexadecimal digits."))
+    return found
+
+
+def _host(host: str) -> list[Advice]:
+    if not host:
+        return [Advice("warn", "The host is missing after //.")]
+    if host.startswith("[") or ":" in host or re.fullmatch(r"[\d.]+", host):
+        return [Advice("note", "The host is a bare number; a name can be moved later.")]
+    try:
+        ascii_host = host if host.isascii() else host.encode("idna").decode("ascii")
+    except UnicodeError:
+        return [Advice("warn", f"“{host}” is not a possible host name.")]
+    labels = ascii_host.rstrip(".").split(".")
+    if len(labels) == 1:
+        return [
+            Advice("warn", f"“{host}” has no ending such as .example: the link looks unfinished.")
+        ]
+    if any(not _LABEL.fullmatch(label) for label in labels):
+        return [Advice("warn", f"“{host}” is not a possible host name.")]
+    if len(labels[-1]) < 2 or labels[-1].isdigit():
+        return [Advice("warn", f"“.{labels[-1]}” cannot end a host name.")]
+    if not host.isascii():
+        return [Advice("note", f"The host is looked up as {ascii_host}.")]
+    return []

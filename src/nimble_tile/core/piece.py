@@ -1,0 +1,217 @@
+"""The document: one code in one artwork, as frozen data.
+
+A `Piece` holds one model for each rung of the ladder and nothing that
+computes. An edit makes a new piece (`Piece.edited`), so undo is a list of
+pieces. Pictures are named by the SHA-256 of their file's bytes; the bytes
+themselves live in a `nimble_tile.core.picture.store.PictureStore`.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+
+SCHEMA = 1
+"""Version of the piece's stored form."""
+
+MAX_SIDE = 16_384
+"""Longest side of a finished image, in pixels: a 1.4 m poster at 300 dpi."""
+
+Level = Literal["L", "M", "Q", "H"]
+
+
+class _Model(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+def _hex_colour(value: str) -> str:
+    if not re.fullmatch(r"#[0-9a-fA-F]{6}", value):
+        raise ValueError("a colour is written as # and six hexadecimal digits")
+    return value.lower()
+
+
+class Message(_Model):
+    """Rung 1: what the code says.
+
+    Attributes
+    ----------
+    kind : {"link", "text"}
+        What the text is meant to be; decides the advice, never the text.
+    text : str
+        Exactly what a scan gives back. Empty means: no code yet.
+    """
+
+    kind: Literal["link", "text"] = "link"
+    text: str = ""
+
+    @field_validator("text")
+    @classmethod
+    def _encodable(cls, value: str) -> str:
+        try:
+            value.encode("utf-8")
+        except UnicodeEncodeError as error:
+            raise ValueError("the text has half of a character pair in it") from error
+        return value
+
+
+class Code(_Model):
+    """Rung 2: the symbol.
+
+    Attributes
+    ----------
+    level : {"L", "M", "Q", "H"}
+        Error correction level.
+    version : str
+        ``"auto"``, ``"1"`` to ``"40"`` or ``"M1"`` to ``"M4"``.
+    mask : int or "auto"
+        Mask pattern, 0 to 7 (0 to 3 in Micro QR).
+    quiet_zone : int
+        Modules of light margin on each side, 0 to 10.
+    """
+
+    level: Level = "M"
+    version: str = "auto"
+    mask: Literal["auto"] | Annotated[int, Field(ge=0, le=7)] = "auto"
+    quiet_zone: int = Field(default=4, ge=0, le=10)
+
+    @field_validator("version")
+    @classmethod
+    def _known(cls, value: str) -> str:
+        if value == "auto" or value in {"M1", "M2", "M3", "M4"}:
+            return value
+        if value.isascii() and value.isdigit() and value == str(int(value)):
+            if 1 <= int(value) <= 40:
+                return value
+        raise ValueError("a version is auto, 1 to 40, or M1 to M4")
+
+
+class Region(_Model):
+    """Where the code's outer edge, quiet zone included, lies on the picture.
+
+    Attributes
+    ----------
+    x, y : float
+        Top left corner, in pixels of the original picture.
+    width, height : float
+        Extent in the same pixels.
+    """
+
+    x: float = Field(ge=0)
+    y: float = Field(ge=0)
+    width: float = Field(gt=0)
+    height: float = Field(gt=0)
+
+
+class Picture(_Model):
+    """Rung 3: the picture and where the code goes on it.
+
+    Attributes
+    ----------
+    digest : str or None
+        SHA-256 of the picture file's bytes in hexadecimal; None: no picture.
+    name : str
+        The file's name, for people.
+    ground : str
+        Colour behind transparent parts, ``#rrggbb``.
+    region : Region or None
+        Place of the code; None: the picture's centred square.
+    """
+
+    digest: str | None = None
+    name: str = ""
+    ground: str = "#ffffff"
+    region: Region | None = None
+
+    _colour = field_validator("ground")(_hex_colour)
+
+    @field_validator("digest")
+    @classmethod
+    def _is_digest(cls, value: str | None) -> str | None:
+        if value is not None and not re.fullmatch(r"[0-9a-f]{64}", value):
+            raise ValueError("a picture is named by its SHA-256 digest")
+        return value
+
+
+class Blend(_Model):
+    """Rung 4: how code and picture become one.
+
+    Attributes
+    ----------
+    method : {"tone", "overlay"}
+        See `nimble_tile.core.blend`.
+    strength : float
+        0 (the picture alone) to 1 (the code at its strongest).
+    mode : {"normal", "multiply"}
+        Blend mode of the overlay method.
+    """
+
+    method: Literal["tone", "overlay"] = "tone"
+    strength: float = Field(default=0.7, ge=0, le=1)
+    mode: Literal["normal", "multiply"] = "normal"
+
+
+class Finish(_Model):
+    """Rung 6: the file that leaves the house.
+
+    Attributes
+    ----------
+    size : int or None
+        Longer side of the finished image in pixels; None: `natural_size`.
+    dpi : int
+        Pixels an inch on paper, written into the file.
+    format : {"png", "jpeg"}
+        File format.
+    quality : int
+        JPEG quality, 1 to 100.
+    """
+
+    size: int | None = Field(default=None, ge=64, le=MAX_SIDE)
+    dpi: int = Field(default=300, ge=30, le=2400)
+    format: Literal["png", "jpeg"] = "png"
+    quality: int = Field(default=92, ge=1, le=100)
+
+
+class Piece(_Model):
+    """One code in one artwork, with all its settings."""
+
+    schema_version: int = Field(default=SCHEMA, alias="schema")
+    message: Message = Message()
+    code: Code = Code()
+    picture: Picture = Picture()
+    blend: Blend = Blend()
+    finish: Finish = Finish()
+
+    model_config = ConfigDict(
+        frozen=True, extra="forbid", populate_by_name=True, serialize_by_alias=True
+    )
+
+    @model_validator(mode="after")
+    def _schema_known(self) -> Piece:
+        if self.schema_version != SCHEMA:
+            raise ValueError(f"schema {self.schema_version} is not known here")
+        return self
+
+    def edited(self, rung: str, **changes: Any) -> Piece:
+        """A new piece with some settings of one rung changed.
+
+        Parameters
+        ----------
+        rung : str
+            Field name of the rung, ``"message"`` … ``"finish"``.
+        **changes
+            New values of that rung's fields; they are validated.
+
+        Returns
+        -------
+        Piece
+
+        Raises
+        ------
+        pydantic.ValidationError
+            A value is outside its range.
+        """
+        old = getattr(self, rung)
+        new = type(old).model_validate({**dict(old), **changes})
+        return self.model_copy(update={rung: new})

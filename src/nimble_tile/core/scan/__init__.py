@@ -1,0 +1,1 @@
+"""Readers, spare, fidelity and the verdict."""

@@ -1,0 +1,224 @@
+"""Readers in processes of their own, with a time limit.
+
+A reader that throws, hangs or crashes on an image counts as "did not read",
+is reported by name with the reason, and is ready again for the next image.
+"""
+
+from __future__ import annotations
+
+import atexit
+import json
+import os
+import select
+import subprocess
+import sys
+import threading
+import time
+from collections import deque
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+
+from nimble_tile.core.scan import readers as _readers
+from nimble_tile.core.scan.readers import Reading, to_grey
+from nimble_tile.core.scan.worker import HEADER, LENGTH
+
+TIME_LIMIT = 6.0
+"""Seconds that one reader may take for one image. The slowest that we saw on
+an image within `nimble_tile.core.scan.verdict.LARGEST_LOOK` took 1.5 s."""
+
+START_LIMIT = 30.0
+"""Seconds that a new process may take to load its libraries, once."""
+
+# The slowest first, so that the others fit beside it.
+_LONGEST_FIRST = ("OpenCV", "zxing-cpp", "quirc", "qrdec")
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What one reader made of one image.
+
+    Attributes
+    ----------
+    name : str
+    readings : tuple of Reading
+    trouble : str
+        Why it could not even try: it threw, hung or crashed. Empty otherwise.
+    seconds : float
+    """
+
+    name: str
+    readings: tuple[Reading, ...] = ()
+    trouble: str = ""
+    seconds: float = 0.0
+
+
+class _Failed(Exception):
+    pass
+
+
+class _Process:
+    """One reader process."""
+
+    def __init__(self, command: Sequence[str]) -> None:
+        self._command = list(command)
+        self._process: subprocess.Popen | None = None
+        self._fresh = True
+
+    def start(self) -> None:
+        """Start it, if it is not running."""
+        if self._process is None or self._process.poll() is not None:
+            self._process = subprocess.Popen(
+                self._command,
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.DEVNULL,
+                bufsize=0,
+            )
+            os.set_blocking(self._process.stdin.fileno(), False)
+            self._fresh = True
+
+    def stop(self) -> None:
+        """End it at once."""
+        process, self._process = self._process, None
+        if process is not None:
+            process.kill()
+            process.stdin.close()
+            process.stdout.close()
+            process.wait()
+
+    def ask(self, name: str, grey: np.ndarray, limit: float) -> object:
+        """One request; raises `_Failed` with the reason after ending the process."""
+        self.start()
+        deadline = time.monotonic() + limit + (START_LIMIT if self._fresh else 0)
+        encoded = name.encode()
+        try:
+            self._send(HEADER.pack(len(encoded), *grey.shape) + encoded, deadline)
+            self._send(memoryview(grey).cast("B"), deadline)
+            (length,) = LENGTH.unpack(self._receive(LENGTH.size, deadline))
+            answer = json.loads(self._receive(length, deadline))
+        except TimeoutError as error:
+            self.stop()
+            raise _Failed(f"gave no answer within {limit:g} s") from error
+        except (OSError, EOFError) as error:
+            self.stop()
+            raise _Failed("crashed on this image") from error
+        self._fresh = False
+        return answer
+
+    def _send(self, data: bytes | memoryview, deadline: float) -> None:
+        pipe = self._process.stdin.fileno()
+        view = memoryview(data)
+        while view:
+            _, ready, _ = select.select([], [pipe], [], max(0.0, deadline - time.monotonic()))
+            if not ready:
+                raise TimeoutError
+            view = view[os.write(pipe, view[: 1 << 20]) :]
+
+    def _receive(self, length: int, deadline: float) -> bytes:
+        pipe = self._process.stdout.fileno()
+        parts = bytearray()
+        while len(parts) < length:
+            ready, _, _ = select.select([pipe], [], [], max(0.0, deadline - time.monotonic()))
+            if not ready:
+                raise TimeoutError
+            part = os.read(pipe, length - len(parts))
+            if not part:
+                raise EOFError
+            parts += part
+        return bytes(parts)
+
+
+class ReaderBay:
+    """All readers, spread over a few processes.
+
+    Parameters
+    ----------
+    processes : int, optional
+        How many run side by side; the number of processors, at most 4.
+    time_limit : float
+        Seconds for one reader on one image.
+    command : sequence of str, optional
+        What to run as a reader process; for tests of misbehaviour.
+    """
+
+    def __init__(
+        self,
+        processes: int | None = None,
+        time_limit: float = TIME_LIMIT,
+        command: Sequence[str] | None = None,
+    ) -> None:
+        count = processes or max(1, min(4, os.cpu_count() or 1))
+        command = command or (sys.executable, "-m", "nimble_tile.core.scan.worker")
+        self.time_limit = time_limit
+        self._processes = [_Process(command) for _ in range(count)]
+        self._lock = threading.Lock()
+        self._closed = False
+        atexit.register(self.close)
+
+    def warm(self) -> None:
+        """Start the processes before they are needed."""
+        with self._lock:
+            if not self._closed:
+                for process in self._processes:
+                    process.start()
+
+    def read(self, image: np.ndarray, names: Sequence[str] = _readers.NAMES) -> list[Outcome]:
+        """Let readers look at an image.
+
+        Parameters
+        ----------
+        image : ndarray of uint8, H × W or H × W × 3 sRGB
+        names : sequence of str
+            Which readers.
+
+        Returns
+        -------
+        list of Outcome
+            One for each name, in that order.
+        """
+        grey = to_grey(image)
+        queue = deque(sorted(names, key=_LONGEST_FIRST.index))
+        outcomes: dict[str, Outcome] = {}
+
+        def work(process: _Process) -> None:
+            while True:
+                try:
+                    name = queue.popleft()
+                except IndexError:
+                    return
+                outcomes[name] = self._one(process, name, grey)
+
+        with self._lock:
+            if self._closed:
+                raise RuntimeError("the reader bay is closed")
+            if len(self._processes) == 1 or len(names) == 1:
+                work(self._processes[0])
+            else:
+                with ThreadPoolExecutor(len(self._processes)) as pool:
+                    list(pool.map(work, self._processes))
+        return [outcomes[name] for name in names]
+
+    def _one(self, process: _Process, name: str, grey: np.ndarray) -> Outcome:
+        begun = time.perf_counter()
+        try:
+            answer = process.ask(name, grey, self.time_limit)
+        except _Failed as failure:
+            return Outcome(name, (), str(failure), time.perf_counter() - begun)
+        seconds = time.perf_counter() - begun
+        if isinstance(answer, dict):
+            return Outcome(name, (), f"stopped with an error ({answer['error']})", seconds)
+        readings = tuple(
+            Reading(**{**entry, "corners": tuple(map(tuple, entry["corners"]))}) for entry in answer
+        )
+        return Outcome(name, readings, "", seconds)
+
+    def close(self) -> None:
+        """End all processes."""
+        with self._lock:
+            self._closed = True
+            for process in self._processes:
+                process.stop()
+        atexit.unregister(self.close)

@@ -1,0 +1,50 @@
+"""The process in which readers run, so that none can take the program down.
+
+Speaks a small binary protocol on standard input and output: a header of
+little-endian unsigned 32-bit numbers (length of the reader's name, height,
+width), the name, then height × width bytes of grey. Answers with a 32-bit
+length and that many bytes of JSON: a list of readings, or an object with
+``error``.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import struct
+import sys
+from dataclasses import asdict
+
+HEADER = struct.Struct("<III")
+LENGTH = struct.Struct("<I")
+
+
+def serve() -> None:
+    """Answer requests until standard input closes."""
+    source = sys.stdin.buffer
+    # Libraries may print: keep the answer channel for ourselves alone.
+    answers = os.fdopen(os.dup(1), "wb")
+    os.dup2(2, 1)
+
+    import cv2
+    import numpy as np
+
+    from nimble_tile.core.scan.readers import READERS
+
+    cv2.setNumThreads(1)
+    readers = {name: make() for name, make in READERS.items()}
+    while len(head := source.read(HEADER.size)) == HEADER.size:
+        name_length, height, width = HEADER.unpack(head)
+        name = source.read(name_length).decode()
+        image = np.frombuffer(source.read(height * width), np.uint8).reshape(height, width)
+        try:
+            answer: object = [asdict(reading) for reading in readers[name].read(image)]
+        except Exception as error:  # whatever a reader throws is its answer
+            answer = {"error": f"{type(error).__name__}: {error}"}
+        body = json.dumps(answer).encode()
+        answers.write(LENGTH.pack(len(body)) + body)
+        answers.flush()
+
+
+if __name__ == "__main__":
+    serve()

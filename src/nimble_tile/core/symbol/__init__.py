@@ -1,0 +1,1 @@
+"""The QR symbol: numbers of the standard, anatomy, encoding."""
