@@ -155,8 +155,13 @@ def test_parts_of_every_version_add_up():
 @pytest.mark.parametrize(
     ("version", "level", "digits", "letters", "bytes_"),
     # ISO/IEC 18004 capacity table.
-    [("1", "L", 41, 25, 17), ("10", "M", 513, 311, 213), ("40", "L", 7089, 4296, 2953), ("40", "H", 3057, 1852, 1273)],
-)  # fmt: skip
+    [
+        ("1", "L", 41, 25, 17),
+        ("10", "M", 513, 311, 213),
+        ("40", "L", 7089, 4296, 2953),
+        ("40", "H", 3057, 1852, 1273),
+    ],
+)
 def test_capacity_is_the_standards(version, level, digits, letters, bytes_):
     for character, most in (("7", digits), ("A", letters), ("a", bytes_)):
         code = Code(level=level, version=version)
@@ -167,13 +172,13 @@ def test_capacity_is_the_standards(version, level, digits, letters, bytes_):
 
 def test_errors_name_the_nearest_setting_that_works():
     long = Message(text="a" * 2000)
-    with pytest.raises(MessageError, match="too long for any QR code at level H.*level M"):
+    with pytest.raises(MessageError, match=r"too long for any QR code at level H.*level M"):
         encode(long, Code(level="H"))
-    with pytest.raises(MessageError, match="does not fit version 3.*version to 38"):
+    with pytest.raises(MessageError, match=r"does not fit version 3.*version to 38"):
         encode(long, Code(level="M", version="3"))
-    with pytest.raises(MessageError, match="up to five digits.*automatic"):
+    with pytest.raises(MessageError, match=r"up to five digits.*automatic"):
         encode(Message(text="abc"), Code(version="M1"))
-    with pytest.raises(MessageError, match="M2 has no level H.*L or M"):
+    with pytest.raises(MessageError, match=r"M2 has no level H.*L or M"):
         encode(Message(text="12"), Code(version="M2", level="H"))
     with pytest.raises(MessageError, match="four masks"):
         encode(Message(text="12"), Code(version="M2", level="L", mask=5))

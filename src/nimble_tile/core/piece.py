@@ -81,9 +81,8 @@ class Code(_Model):
     def _known(cls, value: str) -> str:
         if value == "auto" or value in {"M1", "M2", "M3", "M4"}:
             return value
-        if value.isascii() and value.isdigit() and value == str(int(value)):
-            if 1 <= int(value) <= 40:
-                return value
+        if re.fullmatch("[1-9][0-9]?", value) and int(value) <= 40:
+            return value
         raise ValueError("a version is auto, 1 to 40, or M1 to M4")
 
 

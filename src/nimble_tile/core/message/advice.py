@@ -115,16 +115,14 @@ def _link(text: str) -> list[Advice]:
         what = known.get(scheme.lower())
         if what:
             return [Advice("note", f"This is not a web link: a scan offers {what}.")]
-        near = "https" if scheme.lower() in ("htp", "htps", "htt", "http s", "hhtps", "ttps") else ""
+        near = (
+            "https" if scheme.lower() in ("htp", "htps", "htt", "http s", "hhtps", "ttps") else ""
+        )
         fix = Fix("Write https", "https:" + rest) if near else None
-        return [
-            Advice("warn", f"“{scheme}:” is not a kind of link that every phone opens.", fix)
-        ]
+        return [Advice("warn", f"“{scheme}:” is not a kind of link that every phone opens.", fix)]
     if not rest.startswith("//"):
         fixed = f"{scheme}://" + rest.lstrip("/")
-        return [
-            Advice("warn", "Two slashes are missing after the colon.", Fix("Add them", fixed))
-        ]
+        return [Advice("warn", "Two slashes are missing after the colon.", Fix("Add them", fixed))]
     if rest.strip("/") == "":
         return [Advice("warn", "The link is unfinished: write the address after //.")]
     found: list[Advice] = []

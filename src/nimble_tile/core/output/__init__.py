@@ -1,0 +1,1 @@
+"""Writers that read back what they wrote."""

@@ -1,0 +1,1 @@
+"""Opening pictures, keeping their originals, placing the code on them."""

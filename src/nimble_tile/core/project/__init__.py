@@ -1,0 +1,1 @@
+"""The project file, and the history of a piece."""

@@ -1,0 +1,432 @@
+"""The command line: the same calls as the window, without a window."""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from nimble_tile import __version__
+
+if TYPE_CHECKING:
+    from nimble_tile.core.picture.store import PictureStore
+    from nimble_tile.core.piece import Piece, Region
+    from nimble_tile.core.render import Rendering
+    from nimble_tile.core.scan.verdict import Verdict
+
+OK, FAILS, WRONG = 0, 1, 2
+
+
+class _Commands(click.Group):
+    """Errors in one line on standard error, exit status 2."""
+
+    def main(self, *args: Any, **kwargs: Any) -> Any:
+        from nimble_tile.core.errors import UserError
+
+        try:
+            return super().main(*args, **{**kwargs, "standalone_mode": False})
+        except click.exceptions.Exit as leaving:
+            sys.exit(leaving.exit_code)
+        except (click.Abort, KeyboardInterrupt):
+            sys.exit(130)
+        except click.ClickException as error:
+            _complain(error.format_message())
+        except UserError as error:
+            _complain(str(error))
+        except BrokenPipeError:
+            os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+            sys.exit(OK)
+        sys.exit(WRONG)
+
+
+def _complain(text: str) -> None:
+    click.echo("nimble-tile: " + " ".join(text.split()), err=True)
+
+
+@click.group(cls=_Commands, invoke_without_command=True)
+@click.version_option(__version__, prog_name="nimble-tile")
+@click.pass_context
+def main(context: click.Context) -> None:
+    """Blend QR codes into artwork and prove that they scan.
+
+    Without a command the window opens. Exit status: 0 it scans, 1 it does not
+    or says something else, 2 the input or the call is wrong.
+    """
+    if context.invoked_subcommand is None:
+        _window(None)
+
+
+@main.command("open")
+@click.argument("project", type=click.Path(path_type=Path))
+def open_(project: Path) -> None:
+    """Open the window on a project."""
+    _window(project)
+
+
+@main.command()
+@click.option(
+    "--out",
+    type=click.Path(path_type=Path),
+    default=Path("nimble-tile-demo"),
+    show_default=True,
+    help="Folder for the finished pieces when there is no display.",
+)
+def demo(out: Path) -> None:
+    """Open the window on the demo project.
+
+    With no display the demo pieces are rendered, checked and exported into a
+    folder instead.
+    """
+    from nimble_tile.demo import demo_project
+
+    if not _display():
+        click.echo(f"There is no display, so the demo pieces are made in {out} instead.")
+        sys.exit(_demo_without_window(out))
+    _window(demo_project(), demo=True)
+
+
+def _display() -> bool:
+    """Whether a window can open: on Linux a display server must be named."""
+    if os.environ.get("QT_QPA_PLATFORM"):
+        return True
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
+
+
+def _window(project: Path | None, demo: bool = False) -> None:
+    from nimble_tile.core.errors import UserError
+
+    if not _display():
+        raise UserError(
+            "There is no display to open a window on.",
+            "Use the commands make, render and check, or set DISPLAY.",
+        )
+    from nimble_tile.ui.app import run
+
+    sys.exit(run(project, demo=demo))
+
+
+def _demo_without_window(out: Path) -> int:
+    from nimble_tile.core.output.raster import SUFFIX, export
+    from nimble_tile.core.project.archive import save
+    from nimble_tile.core.render import Renderer
+    from nimble_tile.core.scan.bay import ReaderBay
+    from nimble_tile.demo import demo_pieces
+
+    pieces, pictures = demo_pieces()
+    renderer = Renderer(pictures)
+    _make_folder(out)
+    bay = ReaderBay()
+    status = OK
+    try:
+        for name, piece in pieces.items():
+            rendering = renderer.render(piece)
+            path = out / f"{name}{SUFFIX[piece.finish.format]}"
+            proof = export(rendering, path, piece.finish, bay)
+            save(piece, pictures, out / f"{name}.nimbletile")
+            click.echo(f"{path} ({proof.size[0]} × {proof.size[1]} px)")
+            click.echo(_indented(_in_words(proof.verdict)))
+            if not proof.verdict.scans:
+                status = FAILS
+    finally:
+        bay.close()
+    return status
+
+
+def _make_folder(folder: Path) -> None:
+    from nimble_tile.core.errors import OutputError, file_error
+
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise file_error(OutputError, "make", folder, error) from error
+
+
+class _RegionType(click.ParamType):
+    """``X,Y,W,H`` in picture pixels."""
+
+    name = "X,Y,W,H"
+
+    def convert(self, value: Any, param: Any, context: Any) -> Region:
+        from pydantic import ValidationError
+
+        from nimble_tile.core.piece import Region
+
+        if isinstance(value, Region):
+            return value
+        try:
+            x, y, width, height = (float(part) for part in value.split(","))
+            return Region(x=x, y=y, width=width, height=height)
+        except (ValueError, ValidationError):
+            self.fail(
+                f"“{value}” is not X,Y,W,H: four numbers in pixels, none negative, "
+                "width and height above 0.",
+                param,
+                context,
+            )
+
+
+_json_option = click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
+_size_option = click.option("--size", type=int, help="Longer side of the output in pixels.")
+_out_option = click.option(
+    "--out", type=click.Path(path_type=Path, dir_okay=False), required=True, help="File to write."
+)
+
+
+@main.command()
+@click.option("--message", required=True, help="What the code says.")
+@_out_option
+@click.option("--level", type=click.Choice(list("LMQH")), default=None, help="Default M.")
+@click.option("--version", default="auto", help="1 to 40, M1 to M4, or auto.", show_default=True)
+@click.option("--mask", default="auto", help="0 to 7, or auto.", show_default=True)
+@click.option("--quiet-zone", type=int, default=None, help="Modules; default 4, Micro QR 2.")
+@click.option("--picture", type=click.Path(path_type=Path), help="Picture to blend into.")
+@click.option("--region", type=_RegionType(), help="Code's outer edge in picture pixels.")
+@click.option("--blend", "method", default=None, help="tone (default) or overlay.")
+@click.option("--mode", default=None, help="Mode of overlay: normal (default) or multiply.")
+@click.option("--strength", type=float, default=None, help="0 to 1.")
+@click.option("--dpi", type=int, default=None, help="Written into the file; default 300.")
+@click.option("--quality", type=int, default=None, help="Of JPEG, 1 to 100; default 92.")
+@_size_option
+@_json_option
+def make(message: str, out: Path, picture: Path | None, region: Region | None, as_json: bool,
+         **options: Any) -> None:  # fmt: skip
+    """Make a piece from a message and, with --picture, a picture."""
+    from nimble_tile.core.errors import UserError
+    from nimble_tile.core.picture.opening import read_file
+    from nimble_tile.core.picture.store import PictureStore
+    from nimble_tile.core.piece import Message, Picture, Piece
+
+    piece = Piece(message=_valid(Message, {"kind": "text", "text": message}))
+    piece = piece.model_copy(update=_settings(options))
+    pictures = PictureStore()
+    if picture is not None:
+        digest = pictures.add(read_file(picture), picture.name)
+        placed = Picture(digest=digest, name=picture.name, region=region)
+        piece = piece.model_copy(update={"picture": placed})
+    elif region is not None:
+        raise UserError("--region says where on a picture.", "Give --picture too.")
+    _finish(piece, pictures, out, as_json)
+
+
+def _settings(options: dict[str, Any]) -> dict[str, Any]:
+    """The rungs that the options of ``make`` describe, validated."""
+    from nimble_tile.core.piece import Blend, Code, Finish
+    from nimble_tile.core.symbol import tables
+
+    mask: Any = options["mask"]
+    code: dict[str, Any] = {
+        "version": options["version"],
+        "mask": int(mask) if mask.isascii() and mask.isdigit() else mask,
+    }
+    if options["quiet_zone"] is None and options["version"].startswith("M"):
+        options["quiet_zone"] = tables.QUIET_ZONE_MICRO
+    if options["level"] is None and options["version"].startswith("M"):
+        options["level"] = "L"
+    code |= _given(options, level="level", quiet_zone="quiet_zone")
+    blend = _given(options, method="method", mode="mode", strength="strength")
+    finish = _given(options, size="size", dpi="dpi", quality="quality")
+    return {
+        "code": _valid(Code, code),
+        "blend": _valid(Blend, blend),
+        "finish": _valid(Finish, finish),
+    }
+
+
+def _given(options: dict[str, Any], **names: str) -> dict[str, Any]:
+    return {field: options[name] for field, name in names.items() if options[name] is not None}
+
+
+def _valid(model: Callable[..., Any], values: dict[str, Any]) -> Any:
+    """The model, or one line that says which option is wrong."""
+    from pydantic import ValidationError
+
+    from nimble_tile.core.errors import UserError
+
+    try:
+        return model(**values)
+    except ValidationError as error:
+        first = error.errors()[0]
+        option = {"method": "blend", "text": "message"}.get(
+            str(first["loc"][0]), str(first["loc"][0]).replace("_", "-")
+        )
+        what = first["msg"].removeprefix("Value error, ").removeprefix("Input ")
+        raise UserError(f"--{option} {first['input']!s}: {what}.") from None
+
+
+@main.command()
+@click.argument("project", type=click.Path(path_type=Path))
+@_out_option
+@_size_option
+@_json_option
+def render(project: Path, out: Path, size: int | None, as_json: bool) -> None:
+    """Render a project's piece into a file."""
+    from nimble_tile.core.picture.store import PictureStore
+    from nimble_tile.core.piece import Finish
+    from nimble_tile.core.project.archive import load
+
+    pictures = PictureStore()
+    piece = load(project, pictures)
+    if size is not None:
+        _valid(Finish, {"size": size})
+        piece = piece.edited("finish", size=size)
+    _finish(piece, pictures, out, as_json)
+
+
+def _finish(piece: Piece, pictures: PictureStore, out: Path, as_json: bool) -> None:
+    """Render, write, read back, report, and leave with the right status."""
+    from dataclasses import replace
+
+    from nimble_tile.core.output.raster import export, format_of
+    from nimble_tile.core.render import Renderer
+    from nimble_tile.core.scan.bay import ReaderBay
+    from nimble_tile.core.scan.fidelity import measure
+
+    format_of(out)  # complain before the work
+    rendering = Renderer(pictures).render(piece)
+    bay = ReaderBay()
+    try:
+        verdict = export(rendering, out, piece.finish, bay).verdict
+    finally:
+        bay.close()
+    if rendering.blended:
+        square = rendering.box.slices
+        fidelity = measure(rendering.picture[square], rendering.image[square], rendering.modules)
+        verdict = replace(verdict, fidelity=fidelity)
+    if as_json:
+        click.echo(json.dumps(_made_json(out, rendering, verdict), ensure_ascii=False))
+    else:
+        symbol = rendering.symbol
+        width, height = rendering.size
+        click.echo(
+            f"{out}: {width} × {height} px, version {symbol.version}-{symbol.level}, "
+            f"mask {symbol.mask}, {symbol.side} modules."
+        )
+        click.echo(_in_words(verdict))
+    sys.exit(OK if verdict.scans else FAILS)
+
+
+@main.command()
+@click.argument("image", type=click.Path(path_type=Path))
+@click.option("--expect", help="The intended message.")
+@click.option("--region", type=_RegionType(), help="Look only here, in image pixels.")
+@_json_option
+def check(image: Path, expect: str | None, region: Region | None, as_json: bool) -> None:
+    """Say whether an image scans, and what it says."""
+    from dataclasses import replace
+
+    from nimble_tile.core.picture.opening import open_picture, read_file
+    from nimble_tile.core.picture.placing import box_at, region_on
+    from nimble_tile.core.scan.bay import ReaderBay
+    from nimble_tile.core.scan.verdict import SMALLER_LOOKS, judge
+
+    opened = open_picture(read_file(image), image.name)
+    pixels = opened.over("#ffffff")
+    left = top = 0
+    if region is not None:
+        box = box_at(opened.size, region_on(opened.size, region), opened.size)
+        pixels = pixels[box.slices]
+        left, top = box.x, box.y
+    bay = ReaderBay()
+    try:
+        verdict = judge(pixels, bay, expected=expect, looks=SMALLER_LOOKS)
+    finally:
+        bay.close()
+    moved = tuple(
+        replace(code, corners=tuple((x + left, y + top) for x, y in code.corners))
+        for code in verdict.found
+    )
+    verdict = replace(verdict, found=moved)
+    if as_json:
+        click.echo(json.dumps(_verdict_json(verdict), ensure_ascii=False))
+    else:
+        click.echo(f"{image}:")
+        click.echo(_in_words(verdict))
+    sys.exit(OK if verdict.scans else FAILS)
+
+
+def _verdict_json(verdict: Verdict) -> dict[str, Any]:
+    return {
+        "verdict": verdict.state,
+        "matches": verdict.matches,
+        "found": [
+            {
+                "text": code.text,
+                "corners": [[round(x, 1), round(y, 1)] for x, y in code.corners],
+                "version": code.version,
+                "level": code.level,
+                "mask": code.mask,
+            }
+            for code in verdict.found
+        ],
+        "readers": [
+            {"name": mark.name, "read": mark.read, "text": mark.text, "look": mark.look}
+            for mark in verdict.marks
+        ],
+        "spare": None if verdict.spare is None else round(verdict.spare, 3),
+        "reach": None,
+        "trials": [],
+        "reasons": [f"{reason.text} {reason.way_out}".strip() for reason in verdict.reasons],
+    }
+
+
+def _made_json(out: Path, rendering: Rendering, verdict: Verdict) -> dict[str, Any]:
+    symbol = rendering.symbol
+    fidelity = None
+    if verdict.fidelity is not None:
+        fidelity = {
+            "ssim_view": round(verdict.fidelity.ssim_view, 4),
+            "delta_e_mean": round(verdict.fidelity.delta_e_mean, 3),
+        }
+    return {
+        "out": str(out),
+        "message": symbol.text,
+        "symbol": {
+            "version": symbol.version,
+            "level": symbol.level,
+            "mask": symbol.mask,
+            "modules": symbol.side,
+        },
+        "steering": None,
+        "fidelity": fidelity,
+        "verdict": _verdict_json(verdict),
+    }
+
+
+def _in_words(verdict: Verdict) -> str:
+    """The human-readable summary of a verdict."""
+    right, able = verdict.readers_right
+    lines = [f"{verdict.words}: {right} of {able} readers read it" + (
+        "." if verdict.expected is None or right == 0 else " as intended."
+    )]  # fmt: skip
+    for code in verdict.found:
+        detail = f" (version {code.version}-{code.level}, mask {code.mask})" if code.version else ""
+        lines.append(f"It says: {code.text}{detail}")
+    if verdict.matches is False:
+        lines.append(f"Expected: {verdict.expected}")
+    if verdict.spare is not None:
+        lines.append(f"Spare: {verdict.spare:.0%} of the error correction is not used up.")
+    if verdict.fidelity is not None:
+        lines.append(
+            f"Fidelity: {verdict.fidelity.ssim_view:.2f} of 1, "
+            f"mean colour difference {verdict.fidelity.delta_e_mean:.1f}."
+        )
+    lines.append(
+        "Readers: "
+        + ", ".join(
+            f"{mark.name} {'read' if mark.read else 'did not'}"
+            + (f" (at {mark.look} px)" if mark.read else "")
+            for mark in verdict.marks
+        )
+        + "."
+    )
+    lines += [f"Why: {reason.text} {reason.way_out}".rstrip() for reason in verdict.reasons]
+    return "\n".join(lines)
+
+
+def _indented(text: str) -> str:
+    return "\n".join("  " + line for line in text.splitlines())

@@ -1,0 +1,108 @@
+"""What a blend method works on: one square of picture and the symbol on it."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+import numpy as np
+
+from nimble_tile.core.symbol.anatomy import Part
+from nimble_tile.core.symbol.encode import Symbol
+
+QUIET = 255
+"""Value in `Plan.parts` for modules of the quiet zone."""
+
+
+class Plan:
+    """The code's square before blending.
+
+    Parameters
+    ----------
+    square : ndarray of uint8, S × S × 3 sRGB
+        The picture under the code.
+    symbol : Symbol
+    quiet_zone : int
+        Modules of margin on each side.
+
+    Notes
+    -----
+    Everything derived is computed once and kept, so that moving a slider
+    recomputes only what depends on it.
+    """
+
+    def __init__(self, square: np.ndarray, symbol: Symbol, quiet_zone: int) -> None:
+        self.square = square
+        self.symbol = symbol
+        self.quiet_zone = quiet_zone
+
+    @property
+    def modules(self) -> int:
+        """Modules along a side, quiet zone included."""
+        return self.symbol.side + 2 * self.quiet_zone
+
+    @property
+    def side(self) -> int:
+        """Pixels along a side."""
+        return self.square.shape[0]
+
+    @cached_property
+    def dark(self) -> np.ndarray:
+        """Bool N × N: dark modules, quiet zone included."""
+        return np.pad(self.symbol.dark, self.quiet_zone)
+
+    @cached_property
+    def parts(self) -> np.ndarray:
+        """Uint8 N × N: `Part` of each module, `QUIET` in the quiet zone."""
+        return np.pad(self.symbol.anatomy.parts, self.quiet_zone, constant_values=QUIET)
+
+    @cached_property
+    def function(self) -> np.ndarray:
+        """Bool N × N: finder, separator and alignment modules, which readers look for first."""
+        return np.isin(self.parts, (Part.FINDER, Part.SEPARATOR, Part.ALIGNMENT))
+
+    @cached_property
+    def luma(self) -> np.ndarray:
+        """Uint8 S × S: luma of the square (ITU-R BT.601 weights)."""
+        import cv2
+
+        return cv2.cvtColor(self.square, cv2.COLOR_RGB2GRAY)
+
+    @cached_property
+    def module_luma(self) -> np.ndarray:
+        """Float32 N × N, 0 to 1: mean luma of each module."""
+        import cv2
+
+        size = (self.modules, self.modules)
+        fine = self.luma.astype(np.float32) * np.float32(1 / 255)
+        return cv2.resize(fine, size, interpolation=cv2.INTER_AREA)
+
+    @cached_property
+    def coverage(self) -> np.ndarray:
+        """Float32 S × S, 0 to 1: share of each pixel that dark modules cover."""
+        return coverage(self.dark, self.side)
+
+
+def coverage(dark: np.ndarray, side: int) -> np.ndarray:
+    """Share of each pixel that dark modules cover, edges exact.
+
+    Parameters
+    ----------
+    dark : ndarray of bool, N × N
+    side : int
+        Pixels a side of the result.
+
+    Returns
+    -------
+    ndarray of float32, side × side
+    """
+    n = dark.shape[0]
+    edges = np.arange(side + 1) * (n / side)
+
+    def weights() -> np.ndarray:
+        """Share of pixel i (rows) that lies in module j (columns)."""
+        low = np.maximum(edges[:-1, None], np.arange(n))
+        high = np.minimum(edges[1:, None], np.arange(1, n + 1))
+        return np.clip(high - low, 0, None).astype(np.float32) * (side / n)
+
+    share = weights()
+    return share @ dark.astype(np.float32) @ share.T

@@ -1,0 +1,72 @@
+"""Writing files so that a failure never costs what was there before."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import BinaryIO
+
+from nimble_tile.core.errors import UserError, file_error
+
+
+def write_atomically(
+    path: Path, write: Callable[[BinaryIO], None], kind: type[UserError], doing: str
+) -> None:
+    """Write a file aside, flush it to disk, then put it in place.
+
+    Parameters
+    ----------
+    path : Path
+        The file; on any failure it stays as it was.
+    write : callable
+        Gets the open temporary file.
+    kind : type[UserError]
+        Raised, with a sentence, when the system refuses.
+    doing : str
+        The verb for that sentence.
+    """
+    path = Path(path)
+    aside: str | None = None
+    try:
+        if path.is_dir():
+            raise IsADirectoryError(21, os.strerror(21))
+        handle, aside = tempfile.mkstemp(
+            dir=path.parent or ".", prefix=f".{path.name[:40]}.", suffix=".part"
+        )
+        with os.fdopen(handle, "w+b") as file:
+            write(file)
+            file.flush()
+            os.fsync(file.fileno())
+        mode = path.stat().st_mode & 0o777 if path.exists() else 0o666 & ~_umask()
+        Path(aside).chmod(mode)
+        os.replace(aside, path)
+        aside = None
+        _sync_folder(path.parent)
+    except OSError as error:
+        raise file_error(kind, doing, path, error) from error
+    finally:
+        if aside is not None:
+            Path(aside).unlink(missing_ok=True)
+
+
+def _umask() -> int:
+    # Reading it means setting it; this is the way that the system offers.
+    mask = os.umask(0o022)
+    os.umask(mask)
+    return mask
+
+
+def _sync_folder(folder: Path) -> None:
+    """Make the new name itself durable, where the file system lets us."""
+    try:
+        handle = os.open(folder, os.O_RDONLY)
+    except OSError:
+        return
+    try:
+        os.fsync(handle)
+    except OSError:
+        pass
+    finally:
+        os.close(handle)

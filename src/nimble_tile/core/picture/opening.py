@@ -1,0 +1,257 @@
+"""From the bytes of a picture file to sRGB pixels.
+
+Opens PNG, JPEG, WebP and TIFF by content, not by file name. EXIF orientation
+is applied, an embedded ICC profile is converted to sRGB, and every colour mode
+becomes 8-bit RGB with an optional alpha channel.
+"""
+
+from __future__ import annotations
+
+import io
+import os
+import warnings
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+
+from nimble_tile.core.errors import PictureError, file_error
+
+FORMATS = ("PNG", "JPEG", "WEBP", "TIFF")
+SUFFIXES = (".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff")
+
+MOST_PIXELS = 100_000_000
+"""100 megapixels: 300 MB of RGB, what a large medium-format camera makes."""
+
+MOST_BYTES = 1 << 30
+"""A file of over 1 GiB is refused unread."""
+
+LEAST_SIDE = 16
+"""A picture smaller than this on a side cannot carry any code."""
+
+
+@dataclass(frozen=True, eq=False)
+class Opened:
+    """A decoded picture.
+
+    Attributes
+    ----------
+    rgb : ndarray of uint8, H × W × 3 sRGB
+        Read-only; not yet mixed with a ground colour.
+    alpha : ndarray of uint8, H × W, or None
+        None when the picture is opaque throughout.
+    notes : tuple of str
+        What was done on the way, in sentences for people.
+    """
+
+    rgb: np.ndarray
+    alpha: np.ndarray | None = None
+    notes: tuple[str, ...] = field(default=())
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height in pixels."""
+        return self.rgb.shape[1], self.rgb.shape[0]
+
+    def over(self, ground: str) -> np.ndarray:
+        """The picture on a ground colour.
+
+        Parameters
+        ----------
+        ground : str
+            ``#rrggbb``.
+
+        Returns
+        -------
+        ndarray of uint8, H × W × 3 sRGB
+        """
+        if self.alpha is None:
+            return self.rgb
+        import cv2
+
+        colour = np.array([int(ground[i : i + 2], 16) for i in (1, 3, 5)], np.uint8)
+        out = np.empty_like(self.rgb)
+        # In strips, so that a large picture needs no float copy of itself.
+        for top in range(0, out.shape[0], 256):
+            rows = slice(top, top + 256)
+            share = cv2.merge([self.alpha[rows].astype(np.float32) / 255] * 3)
+            base = np.broadcast_to(colour, out[rows].shape)
+            out[rows] = np.rint(self.rgb[rows] * share + base * (1 - share))
+        return out
+
+
+def read_file(path: str | os.PathLike) -> bytes:
+    """Bytes of a picture file.
+
+    Raises
+    ------
+    PictureError
+        It cannot be read, or is larger than `MOST_BYTES`.
+    """
+    try:
+        with Path(path).open("rb") as file:
+            if os.fstat(file.fileno()).st_size > MOST_BYTES:
+                raise PictureError(
+                    f"{Path(path).name} is larger than 1 GiB.", "Save a smaller copy of it."
+                )
+            return file.read()
+    except OSError as error:
+        raise file_error(PictureError, "read", path, error) from error
+
+
+def open_picture(data: bytes, name: str = "The picture") -> Opened:
+    """Decode a picture.
+
+    Parameters
+    ----------
+    data : bytes
+        A whole PNG, JPEG, WebP or TIFF file; of several pages the first.
+    name : str
+        What to call it in error messages.
+
+    Raises
+    ------
+    PictureError
+        Empty, of another type, damaged, too large, or of a kind that cannot
+        be shown; with a sentence on what to do. Nothing is half loaded.
+    """
+    from PIL import Image, UnidentifiedImageError
+
+    if not data:
+        raise PictureError(f"{name} is empty.", "Save it again from where it comes from.")
+    try:
+        # The limit on pixels is ours and is checked before decoding.
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            with Image.open(io.BytesIO(data), formats=FORMATS) as image:
+                _check_size(image.size, name)
+                image.load()
+                return _convert(image, name)
+    except PictureError:
+        raise
+    except UnidentifiedImageError as error:
+        raise _unknown(data, name) from error
+    except Image.DecompressionBombError as error:
+        raise _too_large(name) from error
+    except MemoryError as error:
+        raise PictureError(
+            f"{name} needs more memory than there is.", "Save a smaller copy of it."
+        ) from error
+    except Exception as error:  # decoders throw anything on damaged files
+        raise PictureError(
+            f"{name} is damaged or cut off ({error}).",
+            "Save or download it again; nothing was changed.",
+        ) from error
+
+
+def _check_size(size: tuple[int, int], name: str) -> None:
+    width, height = size
+    if width * height > MOST_PIXELS:
+        raise _too_large(name, size)
+    if min(width, height) < LEAST_SIDE:
+        raise PictureError(
+            f"{name} is only {width} × {height} pixels.",
+            f"Choose one with at least {LEAST_SIDE} pixels on each side.",
+        )
+
+
+def _too_large(name: str, size: tuple[int, int] | None = None) -> PictureError:
+    extent = f" ({size[0]} × {size[1]} pixels)" if size else ""
+    return PictureError(
+        f"{name} has more than 100 megapixels{extent}.", "Save a smaller copy of it."
+    )
+
+
+def _unknown(data: bytes, name: str) -> PictureError:
+    start = data[:64].lstrip().lower()
+    if start.startswith((b"<svg", b"<?xml")):
+        return PictureError(
+            f"{name} is a vector drawing.", "Save it as PNG at the size that you need."
+        )
+    if data[:4] in (b"\x89PNG", b"RIFF", b"II*\0", b"MM\0*") or data[:3] == b"\xff\xd8\xff":
+        return PictureError(
+            f"{name} is damaged: it begins like a picture but cannot be read.",
+            "Save or download it again.",
+        )
+    return PictureError(
+        f"{name} is not a picture that can be opened here.", "Use PNG, JPEG, WebP or TIFF."
+    )
+
+
+def _convert(image, name: str) -> Opened:
+    """To 8-bit sRGB and alpha, orientation applied."""
+    notes: list[str] = []
+    if getattr(image, "n_frames", 1) > 1:
+        notes.append(f"It has {image.n_frames} pages; the first is used.")
+    profile = image.info.get("icc_profile")
+    orientation = 1
+    try:
+        orientation = image.getexif().get(0x0112, 1)
+    except Exception:  # EXIF is often damaged where the picture is not
+        notes.append("Its EXIF data is damaged and was left aside.")
+    image = _eight_bits(image, name, notes)
+    alpha = None
+    if image.has_transparency_data:
+        image = image.convert("RGBA" if image.mode not in ("LA", "La") else "LA")
+        alpha = image.getchannel("A")
+        image = image.convert("RGB" if image.mode == "RGBA" else "L")
+    elif image.mode in ("P", "1", "RGBX", "YCbCr", "HSV"):
+        image = image.convert("RGB")
+    image = _to_srgb(image, profile, notes)
+    if orientation in range(2, 9):
+        turn = {2: 0, 3: 3, 4: 1, 5: 5, 6: 4, 7: 6, 8: 2}[orientation]
+        image = image.transpose(turn)
+        alpha = alpha.transpose(turn) if alpha is not None else None
+    rgb = np.array(image.convert("RGB"))
+    rgb.setflags(write=False)
+    mask = None
+    if alpha is not None:
+        mask = np.array(alpha)
+        mask.setflags(write=False)
+        if mask.min() == 255:
+            mask = None
+    return Opened(rgb, mask, tuple(notes))
+
+
+def _eight_bits(image, name: str, notes: list[str]):
+    """Deeper modes to 8 bits a channel."""
+    from PIL import Image
+
+    if image.mode.startswith("I"):
+        values = np.asarray(image)
+        if values.min() < 0 or values.max() > 65535:
+            raise PictureError(f"{name} has 32-bit values.", "Save it with 8 or 16 bits a channel.")
+        notes.append("Its 16-bit grey was reduced to 8 bits.")
+        return Image.fromarray((values.astype(np.float32) * (255 / 65535) + 0.5).astype(np.uint8))
+    if image.mode == "F":
+        raise PictureError(
+            f"{name} has floating-point values.", "Save it with 8 or 16 bits a channel."
+        )
+    return image
+
+
+def _to_srgb(image, profile: bytes | None, notes: list[str]):
+    """Apply the embedded profile, if there is a usable one."""
+    from PIL import ImageCms
+
+    if profile:
+        try:
+            source = ImageCms.ImageCmsProfile(io.BytesIO(profile))
+            converted = ImageCms.profileToProfile(
+                image,
+                source,
+                ImageCms.createProfile("sRGB"),
+                renderingIntent=ImageCms.Intent.RELATIVE_COLORIMETRIC,
+                outputMode="RGB",
+                flags=ImageCms.Flags.BLACKPOINTCOMPENSATION,
+            )
+            title = ImageCms.getProfileDescription(source).strip()
+        except (ImageCms.PyCMSError, OSError, ValueError, TypeError):
+            notes.append("Its colour profile does not fit and was left aside.")
+        else:
+            if "srgb" not in title.lower():
+                notes.append(f"Its colours were converted from {title or 'its profile'} to sRGB.")
+            return converted
+    if image.mode in ("CMYK", "LAB"):
+        notes.append(f"Its {image.mode} colours have no profile and were converted plainly.")
+    return image.convert("RGB")

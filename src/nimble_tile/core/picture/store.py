@@ -1,0 +1,80 @@
+"""The original pictures of a piece, by digest."""
+
+from __future__ import annotations
+
+import hashlib
+import threading
+from collections import OrderedDict
+
+from nimble_tile.core.errors import PictureError
+from nimble_tile.core.picture.opening import Opened, open_picture
+
+KEPT_DECODED = 3
+"""Decoded pictures that stay in memory; originals always do."""
+
+
+class PictureStore:
+    """Bytes of picture files, untouched, and their decoded form.
+
+    Safe to use from several threads.
+    """
+
+    def __init__(self) -> None:
+        self._files: dict[str, bytes] = {}
+        self._decoded: OrderedDict[str, Opened] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def add(self, data: bytes, name: str = "The picture") -> str:
+        """Take a picture in, once it is known to decode.
+
+        Returns
+        -------
+        str
+            Its digest, for `nimble_tile.core.piece.Picture.digest`.
+
+        Raises
+        ------
+        PictureError
+            It cannot be decoded; the store is as it was.
+        """
+        digest = hashlib.sha256(data).hexdigest()
+        with self._lock:
+            known = digest in self._files
+        if not known:
+            opened = open_picture(data, name)
+            with self._lock:
+                self._files[digest] = data
+                self._keep(digest, opened)
+        return digest
+
+    def _keep(self, digest: str, opened: Opened) -> None:
+        self._decoded[digest] = opened
+        self._decoded.move_to_end(digest)
+        while len(self._decoded) > KEPT_DECODED:
+            self._decoded.popitem(last=False)
+
+    def file(self, digest: str) -> bytes:
+        """The original bytes; `PictureError` if they are not here."""
+        with self._lock:
+            try:
+                return self._files[digest]
+            except KeyError:
+                raise PictureError(
+                    "The picture of this piece is missing.", "Bring it in again."
+                ) from None
+
+    def opened(self, digest: str) -> Opened:
+        """The decoded picture; `PictureError` if it is not here."""
+        data = self.file(digest)
+        with self._lock:
+            if digest in self._decoded:
+                self._decoded.move_to_end(digest)
+                return self._decoded[digest]
+        opened = open_picture(data)
+        with self._lock:
+            self._keep(digest, opened)
+        return opened
+
+    def __contains__(self, digest: object) -> bool:
+        with self._lock:
+            return digest in self._files

@@ -1,0 +1,166 @@
+"""The project file: an open zip of ``piece.json`` and the original pictures.
+
+Members
+-------
+``piece.json``
+    ``{"format": "nimble-tile project", "schema": 1, "piece": {…}}``.
+``pictures/<sha256>``
+    Bytes of each picture file, untouched, named by their digest.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import zipfile
+from pathlib import Path
+from typing import BinaryIO
+
+from pydantic import ValidationError
+
+from nimble_tile.core.errors import PictureError, ProjectError, file_error
+from nimble_tile.core.files import write_atomically
+from nimble_tile.core.picture.opening import MOST_BYTES
+from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.piece import SCHEMA, Piece
+
+SUFFIX = ".nimbletile"
+FORMAT = "nimble-tile project"
+
+MOST_JSON = 4 << 20
+"""Bytes of ``piece.json`` that are read at most."""
+MOST_MEMBERS = 1000
+"""Members of the archive at most."""
+MOST_RATIO = 200
+"""Expansion that a member may claim; pictures hardly compress, bombs do."""
+
+
+def save(piece: Piece, pictures: PictureStore, path: Path) -> None:
+    """Save a project; on any failure the last good file stays.
+
+    Raises
+    ------
+    ProjectError
+        The file cannot be written.
+    """
+    document = {
+        "format": FORMAT,
+        "schema": SCHEMA,
+        "piece": json.loads(piece.model_dump_json(by_alias=True)),
+    }
+
+    def write(file: BinaryIO) -> None:
+        with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive:
+            archive.writestr("piece.json", json.dumps(document, ensure_ascii=False, indent=1))
+            if piece.picture.digest is not None:
+                member = f"pictures/{piece.picture.digest}"
+                data = pictures.file(piece.picture.digest)
+                archive.writestr(member, data, compress_type=zipfile.ZIP_STORED)
+
+    write_atomically(Path(path), write, ProjectError, "save")
+
+
+def load(path: Path, pictures: PictureStore) -> Piece:
+    """Open a project and take its pictures into the store.
+
+    Raises
+    ------
+    ProjectError
+        Not a project, damaged, from a newer version, or hostile; the store is
+        unchanged unless everything was in order.
+    """
+    path = Path(path)
+    try:
+        with zipfile.ZipFile(path) as archive:
+            members = _checked(archive, path.name)
+            piece = _piece(archive, members, path.name)
+            digest = piece.picture.digest
+            if digest is not None:
+                _take_picture(archive, members, digest, piece.picture.name, pictures, path.name)
+            return piece
+    except OSError as error:
+        raise file_error(ProjectError, "open", path, error) from error
+    except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError, ValueError) as error:
+        raise ProjectError(
+            f"{path.name} is not a project of this program, or it is damaged.",
+            "Open another file or an older copy of it.",
+        ) from error
+
+
+def _checked(archive: zipfile.ZipFile, name: str) -> dict[str, zipfile.ZipInfo]:
+    """Members by name, once none of them is hostile."""
+    infos = archive.infolist()
+    members = {info.filename: info for info in infos}
+    if len(infos) > MOST_MEMBERS or len(members) != len(infos):
+        raise _hostile(name, "its contents are not laid out as a project's")
+    for info in infos:
+        parts = info.filename.replace("\\", "/").split("/")
+        if info.filename.startswith(("/", "\\")) or ".." in parts or ":" in parts[0]:
+            raise _hostile(name, "a path inside it climbs out of the file")
+        if info.flag_bits & 1:
+            raise _hostile(name, "it is encrypted")
+        if info.file_size > MOST_BYTES:
+            raise _hostile(name, "something inside it is larger than 1 GiB")
+        if info.file_size > 1 << 20 and info.file_size > MOST_RATIO * max(1, info.compress_size):
+            raise _hostile(name, "something inside it would swell beyond measure")
+    return members
+
+
+def _hostile(name: str, why: str) -> ProjectError:
+    return ProjectError(f"{name} was not opened: {why}.", "Open another file.")
+
+
+def _read(archive: zipfile.ZipFile, info: zipfile.ZipInfo, most: int, name: str) -> bytes:
+    """Bytes of a member, never more than it claims nor than allowed."""
+    if info.file_size > most:
+        raise _hostile(name, f"{info.filename} is too large")
+    with archive.open(info) as member:
+        data = member.read(info.file_size + 1)
+    if len(data) != info.file_size:
+        raise _hostile(name, f"{info.filename} is not as long as it claims")
+    return data
+
+
+def _piece(archive: zipfile.ZipFile, members: dict[str, zipfile.ZipInfo], name: str) -> Piece:
+    if "piece.json" not in members:
+        raise ProjectError(f"{name} is not a project of this program.", "Open another file.")
+    raw = _read(archive, members["piece.json"], MOST_JSON, name)
+    try:
+        document = json.loads(raw.decode("utf-8"))
+    except (UnicodeDecodeError, ValueError, RecursionError) as error:
+        raise _hostile(name, "its piece.json cannot be read") from error
+    if not isinstance(document, dict) or document.get("format") != FORMAT:
+        raise ProjectError(f"{name} is not a project of this program.", "Open another file.")
+    schema = document.get("schema")
+    if isinstance(schema, int) and schema > SCHEMA:
+        raise ProjectError(
+            f"{name} was saved by a newer version of this program.", "Update the program."
+        )
+    try:
+        return Piece.model_validate_json(json.dumps(document.get("piece")), strict=False)
+    except (ValidationError, ValueError, RecursionError) as error:
+        detail = ""
+        if isinstance(error, ValidationError):
+            first = error.errors()[0]
+            detail = f" ({'.'.join(map(str, first['loc'])) or 'piece'})"
+        raise _hostile(name, f"a setting in its piece.json is not possible{detail}") from error
+
+
+def _take_picture(
+    archive: zipfile.ZipFile,
+    members: dict[str, zipfile.ZipInfo],
+    digest: str,
+    picture_name: str,
+    pictures: PictureStore,
+    name: str,
+) -> None:
+    info = members.get(f"pictures/{digest}")
+    if info is None:
+        raise _hostile(name, "its picture is missing")
+    data = _read(archive, info, MOST_BYTES, name)
+    if hashlib.sha256(data).hexdigest() != digest:
+        raise _hostile(name, "its picture is damaged")
+    try:
+        pictures.add(data, picture_name or "The picture inside")
+    except PictureError as error:
+        raise ProjectError(f"{name} was not opened: {error.what}", error.way_out) from error

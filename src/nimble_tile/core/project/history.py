@@ -1,0 +1,117 @@
+"""Undo: a list of pieces, each with the name of the change that made it."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from nimble_tile.core.piece import Piece
+
+DEEPEST = 500
+"""Steps that are kept; a piece is a few hundred bytes."""
+
+TOGETHER = 1.0
+"""Seconds within which changes of one setting become one step."""
+
+
+@dataclass(frozen=True)
+class Step:
+    """A state of the piece and the change that led to it."""
+
+    piece: Piece
+    name: str
+    key: str = ""
+
+
+class History:
+    """States of a piece, with one of them current.
+
+    Parameters
+    ----------
+    piece : Piece
+        The first state.
+    clock : callable, optional
+        Seconds; for tests.
+    """
+
+    def __init__(self, piece: Piece, clock: Callable[[], float] = time.monotonic) -> None:
+        self._steps = [Step(piece, "")]
+        self._at = 0
+        self._clock = clock
+        self._last = float("-inf")
+        self._saved: Piece | None = piece
+
+    @property
+    def piece(self) -> Piece:
+        """The current state."""
+        return self._steps[self._at].piece
+
+    @property
+    def undo_name(self) -> str | None:
+        """Name of the change that undo would take back."""
+        return self._steps[self._at].name if self._at > 0 else None
+
+    @property
+    def redo_name(self) -> str | None:
+        """Name of the change that redo would make again."""
+        return self._steps[self._at + 1].name if self._at + 1 < len(self._steps) else None
+
+    @property
+    def changed(self) -> bool:
+        """Whether the current state differs from the saved one."""
+        return self.piece != self._saved
+
+    def mark_saved(self) -> None:
+        """The current state is what the file holds; later changes are new steps."""
+        self._saved = self.piece
+        self.part()
+
+    def mark_unsaved(self) -> None:
+        """The current state is in no file."""
+        self._saved = None
+
+    def push(self, piece: Piece, name: str, key: str = "") -> None:
+        """A new state.
+
+        Parameters
+        ----------
+        piece : Piece
+        name : str
+            What was done, for the menu: "Change strength".
+        key : str
+            Changes with the same key in quick succession become one step, so
+            that a drag of a slider is undone at once. Empty: always its own.
+        """
+        if piece == self.piece:
+            return
+        now = self._clock()
+        current = self._steps[self._at]
+        merges = key and key == current.key and self._at > 0 and now - self._last < TOGETHER
+        del self._steps[self._at + 1 :]
+        if merges:
+            self._steps[self._at] = Step(piece, name, key)
+        else:
+            self._steps.append(Step(piece, name, key))
+            self._at += 1
+        self._last = now
+        surplus = len(self._steps) - DEEPEST
+        if surplus > 0:
+            del self._steps[:surplus]
+            self._at -= surplus
+
+    def part(self) -> None:
+        """The next change is a step of its own, however soon it comes."""
+        self._last = float("-inf")
+
+    def undo(self) -> Piece:
+        """Step back, if possible; the piece that is current then."""
+        self._at = max(0, self._at - 1)
+        self.part()
+        return self.piece
+
+    def redo(self) -> Piece:
+        """Step forward, if possible; the piece that is current then."""
+        self._at = min(len(self._steps) - 1, self._at + 1)
+        self.part()
+        return self.piece

@@ -1,0 +1,232 @@
+"""The one pipeline from a piece to its finished image.
+
+Stages, each remembered on the part of the piece that it reads:
+
+1. symbol   the message encoded
+2. canvas   the picture on its ground at the output's size
+3. plan     the code's square cut out, upright, with the symbol on it
+4. blended  the square after the blend method
+5. finished the square put back
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from nimble_tile.core.blend import METHODS, Plan
+from nimble_tile.core.blend.plan import coverage
+from nimble_tile.core.errors import PictureError
+from nimble_tile.core.picture.placing import Box, box_at, natural_size, output_size, region_on
+from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.piece import MAX_SIDE, Piece
+from nimble_tile.core.symbol.encode import Symbol, encode
+
+
+@dataclass(frozen=True, eq=False)
+class Rendering:
+    """A finished image and what it was made from.
+
+    Attributes
+    ----------
+    image : ndarray of uint8, H × W × 3 sRGB
+        The finished image. Read-only, as all arrays here.
+    picture : ndarray of uint8, H × W × 3 sRGB
+        The picture as it was placed, before blending.
+    box : Box
+        The code's place on the image, quiet zone included.
+    symbol : Symbol
+    quiet_zone : int
+        Modules of margin on each side.
+    blended : bool
+        Whether a picture takes part; otherwise it is the plain code.
+    """
+
+    image: np.ndarray
+    picture: np.ndarray
+    box: Box
+    symbol: Symbol
+    quiet_zone: int
+    blended: bool
+
+    @property
+    def modules(self) -> int:
+        """Modules along the code, quiet zone included."""
+        return self.symbol.side + 2 * self.quiet_zone
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height in pixels."""
+        return self.image.shape[1], self.image.shape[0]
+
+    def plain(self) -> np.ndarray:
+        """The code alone, black on white, in its place on the picture (H × W × 3)."""
+        out = self.picture.copy()
+        out[self.box.slices] = _plain(self.symbol, self.quiet_zone, self.box)
+        return out
+
+
+class Renderer:
+    """Renders pieces and remembers each stage's last results.
+
+    One renderer serves one thread at a time; it locks itself.
+
+    Parameters
+    ----------
+    pictures : PictureStore
+        Where the pieces' pictures are.
+    """
+
+    def __init__(self, pictures: PictureStore) -> None:
+        self.pictures = pictures
+        self._memory: dict[str, list[tuple[Hashable, Any]]] = {}
+        self._lock = threading.Lock()
+
+    def _stage(self, name: str, key: Hashable, make: Callable[[], Any], keep: int = 1) -> Any:
+        """The stage's result for this key, made if it is not remembered."""
+        kept = self._memory.setdefault(name, [])
+        for entry in kept:
+            if entry[0] == key:
+                return entry[1]
+        result = make()
+        kept.insert(0, (key, result))
+        del kept[keep:]
+        return result
+
+    def symbol(self, piece: Piece) -> Symbol:
+        """The piece's symbol; raises `MessageError` when there can be none."""
+        with self._lock:
+            return self._symbol(piece)
+
+    def _symbol(self, piece: Piece) -> Symbol:
+        code = piece.code.model_copy(update={"quiet_zone": 0})
+        key = (piece.message.text, code)
+        return self._stage("symbol", key, lambda: encode(piece.message, code), keep=4)
+
+    def picture_size(self, piece: Piece) -> tuple[int, int] | None:
+        """Width and height of the piece's original picture."""
+        if piece.picture.digest is None:
+            return None
+        return self.pictures.opened(piece.picture.digest).size
+
+    def natural_size(self, piece: Piece) -> int:
+        """Longer side that suits the piece when none was chosen."""
+        modules = self.symbol(piece).side + 2 * piece.code.quiet_zone
+        return natural_size(self.picture_size(piece), piece.picture.region, modules)
+
+    def render(self, piece: Piece, size: int | None = None) -> Rendering:
+        """Render a piece.
+
+        Parameters
+        ----------
+        piece : Piece
+        size : int, optional
+            Longer side of the result in pixels, 16 to `MAX_SIDE`; None: the
+            piece's own (`Finish.size`, else `natural_size`).
+
+        Returns
+        -------
+        Rendering
+
+        Raises
+        ------
+        MessageError
+            The message is empty or does not fit.
+        PictureError
+            The picture is missing, or the code reaches beyond it.
+        """
+        if size is None:
+            size = piece.finish.size or self.natural_size(piece)
+        if not 16 <= size <= MAX_SIDE:
+            raise PictureError(f"A side of {size} pixels is not possible.",
+                               f"Choose 16 to {MAX_SIDE}.")  # fmt: skip
+        with self._lock:
+            symbol = self._symbol(piece)
+            if piece.picture.digest is None:
+                return self._plain(piece, symbol, size)
+            return self._blended(piece, symbol, size)
+
+    def _plain(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
+        box = Box(0, 0, size, size)
+        quiet = piece.code.quiet_zone
+        key = (symbol, quiet, size)
+        image = self._stage("plain", key, lambda: _frozen(_plain(symbol, quiet, box)))
+        white = self._stage("white", size, lambda: _frozen(np.full_like(image, 255)))
+        return Rendering(image, white, box, symbol, quiet, False)
+
+    def _blended(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
+        import cv2
+
+        placed = piece.picture
+        opened = self.pictures.opened(placed.digest)
+        region = region_on(opened.size, placed.region)
+        extent = output_size(opened.size, size)
+        box = box_at(opened.size, region, extent)
+
+        canvas_key = (placed.digest, placed.ground, size)
+        ground = self._stage(
+            "ground", canvas_key[:2], lambda: _frozen(opened.over(placed.ground)), keep=1
+        )
+        canvas = self._stage("canvas", canvas_key, lambda: _frozen(_resize(ground, extent)), keep=2)
+
+        square_key = (canvas_key, box)
+        side = max(box.width, box.height)
+
+        def cut() -> np.ndarray:
+            piece_of_canvas = canvas[box.slices]
+            if box.width == box.height:
+                return np.ascontiguousarray(piece_of_canvas)
+            return cv2.resize(piece_of_canvas, (side, side), interpolation=cv2.INTER_LINEAR)
+
+        square = self._stage("square", square_key, lambda: _frozen(cut()), keep=2)
+        quiet = piece.code.quiet_zone
+        plan_key = (square_key, symbol, quiet)
+        plan = self._stage("plan", plan_key, lambda: Plan(square, symbol, quiet), keep=2)
+
+        def finish() -> np.ndarray:
+            blended = METHODS[piece.blend.method](plan, piece.blend)
+            if box.width != box.height:
+                blended = cv2.resize(blended, (box.width, box.height), interpolation=cv2.INTER_AREA)
+            out = canvas.copy()
+            out[box.slices] = blended
+            return _frozen(out)
+
+        image = self._stage("finished", (plan_key, piece.blend), finish, keep=2)
+        return Rendering(image, canvas, box, symbol, quiet, True)
+
+
+def render(
+    piece: Piece, size: int | None = None, pictures: PictureStore | None = None
+) -> Rendering:
+    """Render a piece once, nothing remembered; see `Renderer.render`."""
+    return Renderer(pictures or PictureStore()).render(piece, size)
+
+
+def _plain(symbol: Symbol, quiet_zone: int, box: Box) -> np.ndarray:
+    """Black on white code, box.height × box.width × 3."""
+    import cv2
+
+    side = max(box.width, box.height)
+    light = 1 - coverage(np.pad(symbol.dark, quiet_zone), side)
+    grey = np.rint(light * 255).astype(np.uint8)
+    if box.width != box.height:
+        grey = cv2.resize(grey, (box.width, box.height), interpolation=cv2.INTER_AREA)
+    return cv2.cvtColor(grey, cv2.COLOR_GRAY2RGB)
+
+
+def _resize(image: np.ndarray, extent: tuple[int, int]) -> np.ndarray:
+    import cv2
+
+    if (image.shape[1], image.shape[0]) == extent:
+        return image
+    shrinks = extent[0] < image.shape[1]
+    return cv2.resize(image, extent, interpolation=cv2.INTER_AREA if shrinks else cv2.INTER_CUBIC)
+
+
+def _frozen(image: np.ndarray) -> np.ndarray:
+    image.setflags(write=False)
+    return image

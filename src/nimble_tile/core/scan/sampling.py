@@ -1,0 +1,148 @@
+"""Our own look at a symbol whose modules are known: which read right, and the spare.
+
+The finished image is sampled as a reader would: the grey around the centre of
+each module against a threshold that follows the surroundings. Comparing with
+the truth tells which modules and codewords are wrong, and the error correction
+that is not used up in the weakest block.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nimble_tile.core.picture.placing import Box
+from nimble_tile.core.symbol.encode import Symbol
+
+CELLS = 6
+"""Cells a module at which the image is sampled; the centre is the inner 2 × 2."""
+
+WINDOW = 5
+"""Side of the window whose mean is the threshold, in modules. Readers with a
+local threshold use 40 pixels, 4 to 8 modules at usual sizes."""
+
+WEAK = 14 / 255
+"""A module nearer to its threshold than this is weak: camera noise in dim
+light, about 10 levels of 255, flips it now and then."""
+
+
+@dataclass(frozen=True, eq=False)
+class Sample:
+    """What a reader would make of each module.
+
+    Attributes
+    ----------
+    margin : ndarray of float32, n × n
+        Distance of the module from its threshold on its own side, in parts of
+        the full range: negative = wrong.
+    wrong, weak : ndarray of bool, n × n
+        Modules read wrongly; modules read rightly but by less than `WEAK`.
+    codeword_errors : tuple of int
+        Wrong codewords of each block.
+    correctable : tuple of int
+        What each block can correct.
+    quiet_zone : float
+        Share of the quiet zone, 0 to 1, that reads as light; 1 if there is none.
+    """
+
+    margin: np.ndarray
+    wrong: np.ndarray
+    weak: np.ndarray
+    codeword_errors: tuple[int, ...]
+    correctable: tuple[int, ...]
+    quiet_zone: float
+
+    @property
+    def spare(self) -> float:
+        """Error correction not used up in the weakest block.
+
+        1 = none used, 0 = at the limit; never below 0. Defined as in
+        ISO/IEC 15415 (unused error correction), whose p codewords kept back
+        against misdecoding are respected.
+        """
+        return min(self.block_spare)
+
+    @property
+    def block_spare(self) -> tuple[float, ...]:
+        """Spare of each block, 0 to 1."""
+        pairs = zip(self.codeword_errors, self.correctable, strict=True)
+        return tuple(
+            max(0.0, 1 - errors / most) if most else float(errors == 0) for errors, most in pairs
+        )
+
+    @property
+    def corrects(self) -> bool:
+        """Whether every block can be corrected."""
+        pairs = zip(self.codeword_errors, self.correctable, strict=True)
+        return all(errors <= most for errors, most in pairs)
+
+
+def sample(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> Sample:
+    """Sample a finished image.
+
+    Parameters
+    ----------
+    grey : ndarray of uint8, H × W
+        Luma of the finished image.
+    box : Box
+        The code's place on it, quiet zone included, upright.
+    symbol : Symbol
+        The truth.
+    quiet_zone : int
+        Modules of margin within the box.
+    """
+    import cv2
+
+    modules = symbol.side + 2 * quiet_zone
+    # Some of the surroundings, which the threshold near the edge depends on.
+    around = WINDOW
+    margin_x = round(box.width / modules * around)
+    margin_y = round(box.height / modules * around)
+    left, top = box.x - margin_x, box.y - margin_y
+    right, bottom = box.x + box.width + margin_x, box.y + box.height + margin_y
+    height, width = grey.shape
+    crop = grey[max(0, top) : min(height, bottom), max(0, left) : min(width, right)]
+    pads = (max(0, -top), max(0, bottom - height), max(0, -left), max(0, right - width))
+    if any(pads):
+        crop = cv2.copyMakeBorder(crop, *pads, cv2.BORDER_REPLICATE)
+    total = modules + 2 * around
+    side = total * CELLS
+    shrinks = crop.shape[0] >= side
+    cells = cv2.resize(
+        crop, (side, side), interpolation=cv2.INTER_AREA if shrinks else cv2.INTER_LINEAR
+    ).astype(np.float32)
+    window = WINDOW * CELLS + 1
+    threshold = cv2.blur(cells, (window, window), borderType=cv2.BORDER_REPLICATE)
+
+    def centres(image: np.ndarray) -> np.ndarray:
+        """Mean of each module's inner cells."""
+        inner = image.reshape(total, CELLS, total, CELLS)
+        low, high = CELLS // 2 - 1, CELLS // 2 + 1
+        return inner[:, low:high, :, low:high].mean((1, 3))
+
+    first = around + quiet_zone
+    own = slice(first, first + symbol.side)
+    lighter = (centres(cells) - centres(threshold)) / 255
+    margin = np.where(symbol.dark, -1, 1).astype(np.float32) * lighter[own, own]
+    wrong = margin <= 0
+    weak = ~wrong & (margin < WEAK)
+
+    ring = np.zeros((total, total), bool)
+    ring[around : total - around, around : total - around] = True
+    ring[own, own] = False
+    quiet = float((lighter[ring] > -WEAK).mean()) if quiet_zone else 1.0
+
+    plan = symbol.anatomy
+    carries = plan.codeword >= 0
+    spoiled = np.zeros(int(plan.codeword.max()) + 1, bool)
+    spoiled[plan.codeword[carries & wrong]] = True
+    errors = tuple(int(spoiled[list(block.codewords)].sum()) for block in plan.blocks)
+    return Sample(
+        margin=margin,
+        wrong=wrong,
+        weak=weak,
+        codeword_errors=errors,
+        correctable=tuple(block.correctable for block in plan.blocks),
+        quiet_zone=quiet,
+    )

@@ -1,0 +1,267 @@
+"""The standing answer: does it scan, how close is it to failing, and why.
+
+The thresholds of the verdict are ours and stand together here.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+
+from nimble_tile.core.picture.placing import Box
+from nimble_tile.core.render import Rendering
+from nimble_tile.core.scan.bay import Outcome, ReaderBay
+from nimble_tile.core.scan.fidelity import Fidelity, measure
+from nimble_tile.core.scan.readers import NAMES, READS_MICRO, Reading, to_grey
+from nimble_tile.core.scan.reasons import Reason, explain
+from nimble_tile.core.scan.sampling import Sample, sample
+from nimble_tile.core.symbol.encode import Symbol
+
+LEAST_READERS = 0.5
+"""With fewer than this share of the readers the verdict is "fails": a passer-by
+tries once or twice with whatever phone they have."""
+
+GOOD_SPARE = 0.37
+"""Spare from which the verdict may be "well": grade C for unused error
+correction in ISO/IEC 15415."""
+
+LARGEST_LOOK = 1600
+"""Longest side, in pixels, at which an image is first shown to the readers.
+Phones see no more, and one of the readers takes seconds beyond."""
+
+SMALLER_LOOKS = (1100, 640)
+"""Sides at which readers that failed look again at a file on disk."""
+
+State = Literal["well", "thin", "fails"]
+
+WORDS: dict[State, str] = {
+    "well": "Scans well",
+    "thin": "Scans, little to spare",
+    "fails": "Does not scan",
+}
+
+
+@dataclass(frozen=True)
+class Mark:
+    """What one reader made of the image.
+
+    Attributes
+    ----------
+    name : str
+    read : bool
+        Whether it decoded anything.
+    text : str or None
+        What it read; the expected text when it is among several.
+    able : bool
+        False when the reader does not know this kind of code at all.
+    trouble : str
+        Why it could not even try, else empty.
+    look : int
+        Longer side, in pixels, of the view in which it read (or tried last).
+    """
+
+    name: str
+    read: bool
+    text: str | None = None
+    able: bool = True
+    trouble: str = ""
+    look: int = 0
+
+
+@dataclass(frozen=True, eq=False)
+class Verdict:
+    """The answer for one image.
+
+    Attributes
+    ----------
+    state : {"well", "thin", "fails"}
+    expected : str or None
+        The intended message, where one is known.
+    matches : bool or None
+        Whether it was read; None without an intended message.
+    found : tuple of Reading
+        Every code found, once each; corners in pixels of the image.
+    marks : tuple of Mark
+        One for each reader.
+    spare : float or None
+        0 to 1; None when the symbol is not known.
+    sample : Sample or None
+        Module by module, when the symbol and its place are known.
+    fidelity : Fidelity or None
+        When the picture before blending is known.
+    reasons : tuple of Reason
+        Why it is not better, most important first.
+    """
+
+    state: State
+    expected: str | None
+    matches: bool | None
+    found: tuple[Reading, ...]
+    marks: tuple[Mark, ...]
+    spare: float | None = None
+    sample: Sample | None = None
+    fidelity: Fidelity | None = None
+    reasons: tuple[Reason, ...] = ()
+
+    @property
+    def words(self) -> str:
+        """The verdict as people read it."""
+        return WORDS[self.state]
+
+    @property
+    def scans(self) -> bool:
+        """Whether it scans and says what was expected."""
+        return self.state != "fails" and self.matches is not False
+
+    @property
+    def readers_right(self) -> tuple[int, int]:
+        """How many readers read it rightly, and how many could."""
+        able = [mark for mark in self.marks if mark.able]
+        return sum(_right(mark, self.expected) for mark in able), len(able)
+
+
+def _right(mark: Mark, expected: str | None) -> bool:
+    return mark.read and (expected is None or mark.text == expected)
+
+
+def judge_rendering(rendering: Rendering, bay: ReaderBay, with_fidelity: bool = True) -> Verdict:
+    """Verdict on a rendering at its own size, one look, symbol known.
+
+    Parameters
+    ----------
+    rendering : Rendering
+    bay : ReaderBay
+    with_fidelity : bool
+        Also compare the code's square with the picture.
+    """
+    grey = to_grey(rendering.image)
+    fidelity = None
+    if with_fidelity and rendering.blended:
+        square = rendering.box.slices
+        fidelity = measure(rendering.picture[square], rendering.image[square], rendering.modules)
+    verdict = judge(
+        grey,
+        bay,
+        expected=rendering.symbol.text,
+        symbol=rendering.symbol,
+        box=rendering.box,
+        quiet_zone=rendering.quiet_zone,
+    )
+    return replace(verdict, fidelity=fidelity)
+
+
+def judge(
+    image: np.ndarray,
+    bay: ReaderBay,
+    expected: str | None = None,
+    symbol: Symbol | None = None,
+    box: Box | None = None,
+    quiet_zone: int = 4,
+    looks: Sequence[int] = (),
+) -> Verdict:
+    """Verdict on an image.
+
+    Parameters
+    ----------
+    image : ndarray of uint8, H × W or H × W × 3 sRGB
+    bay : ReaderBay
+    expected : str, optional
+        The intended message.
+    symbol, box, quiet_zone : optional
+        The symbol and its upright place on the image, when they are known;
+        they give the spare, the x-ray and better reasons.
+    looks : sequence of int
+        Longer sides at which readers that failed look again, e.g.
+        `SMALLER_LOOKS`.
+    """
+    grey = to_grey(image)
+    micro = symbol is not None and symbol.micro
+    marks: dict[str, Mark] = {}
+    found: list[Reading] = []
+    longer = max(grey.shape)
+    sides = [min(longer, LARGEST_LOOK), *(side for side in looks if side < longer)]
+    waiting = list(NAMES)
+    for side in sides:
+        view, scale = _view(grey, side)
+        for outcome in bay.read(view, waiting):
+            _gather(found, outcome, scale)
+            marks[outcome.name] = _mark(outcome, expected, micro, max(view.shape))
+        waiting = [name for name in waiting if not _right(marks[name], expected)]
+        if not waiting or (micro and READS_MICRO[0] not in waiting):
+            break
+    ordered = tuple(marks[name] for name in NAMES)
+    looked = None
+    if symbol is not None and box is not None:
+        looked = sample(grey, box, symbol, quiet_zone)
+    spare = looked.spare if looked else _reported_spare(found, expected)
+    matches = None if expected is None else any(code.text == expected for code in found)
+    state = _state(ordered, expected, spare)
+    verdict = Verdict(state, expected, matches, tuple(found), ordered, spare, looked)
+    reasons = explain(
+        state, ordered, tuple(found), expected, looked, symbol, spare=spare, good=GOOD_SPARE
+    )
+    return replace(verdict, reasons=reasons)
+
+
+def _view(grey: np.ndarray, side: int) -> tuple[np.ndarray, float]:
+    """The image with this longer side, and what its coordinates must be divided by."""
+    import cv2
+
+    longer = max(grey.shape)
+    if longer <= side:
+        return grey, 1.0
+    scale = side / longer
+    height, width = (max(1, round(extent * scale)) for extent in grey.shape)
+    return cv2.resize(grey, (width, height), interpolation=cv2.INTER_AREA), scale
+
+
+def _gather(found: list[Reading], outcome: Outcome, scale: float) -> None:
+    """Add readings to the list of codes, each code once."""
+    for reading in outcome.readings:
+        corners = tuple((x / scale, y / scale) for x, y in reading.corners)
+        new = replace(reading, corners=corners)
+        for index, known in enumerate(found):
+            if known.text == new.text and _near(known, new):
+                if known.version is None and new.version is not None:
+                    found[index] = new
+                break
+        else:
+            found.append(new)
+
+
+def _near(a: Reading, b: Reading) -> bool:
+    if not a.corners or not b.corners:
+        return True
+    first, second = np.asarray(a.corners), np.asarray(b.corners)
+    extent = np.ptp(first, axis=0).max()
+    return bool(np.linalg.norm(first.mean(0) - second.mean(0)) < 0.5 * max(extent, 1))
+
+
+def _mark(outcome: Outcome, expected: str | None, micro: bool, side: int) -> Mark:
+    texts = [reading.text for reading in outcome.readings]
+    text = expected if expected in texts else (texts[0] if texts else None)
+    able = not micro or outcome.name in READS_MICRO
+    return Mark(outcome.name, bool(texts), text, able, outcome.trouble, side)
+
+
+def _reported_spare(found: Sequence[Reading], expected: str | None) -> float | None:
+    """The reader's own figure, where the symbol itself is not known."""
+    figures = [
+        code.spare
+        for code in found
+        if code.spare is not None and (expected is None or code.text == expected)
+    ]
+    return min(figures) if figures else None
+
+
+def _state(marks: Sequence[Mark], expected: str | None, spare: float | None) -> State:
+    able = [mark for mark in marks if mark.able]
+    right = sum(_right(mark, expected) for mark in able)
+    if right == 0 or right < LEAST_READERS * len(able):
+        return "fails"
+    if right < len(able) or (spare is not None and spare < GOOD_SPARE):
+        return "thin"
+    return "well"
