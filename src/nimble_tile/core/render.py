@@ -150,6 +150,23 @@ class Renderer:
                 return self._plain(piece, symbol, size)
             return self._blended(piece, symbol, size)
 
+    def canvas(self, piece: Piece, size: int) -> np.ndarray | None:
+        """The piece's picture alone on its ground (H × W × 3), or None without one."""
+        if piece.picture.digest is None:
+            return None
+        with self._lock:
+            return self._canvas(piece, size)[0]
+
+    def _canvas(self, piece: Piece, size: int) -> tuple[np.ndarray, Hashable]:
+        """The canvas stage, and its key for the stages after it."""
+        placed = piece.picture
+        opened = self.pictures.opened(placed.digest)
+        key = (placed.digest, placed.ground, size)
+        ground = self._stage("ground", key[:2], lambda: _frozen(opened.over(placed.ground)))
+        extent = output_size(opened.size, size)
+        canvas = self._stage("canvas", key, lambda: _frozen(_resize(ground, extent)), keep=2)
+        return canvas, key
+
     def _plain(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
         box = Box(0, 0, size, size)
         quiet = piece.code.quiet_zone
@@ -166,13 +183,7 @@ class Renderer:
         region = region_on(opened.size, placed.region)
         extent = output_size(opened.size, size)
         box = box_at(opened.size, region, extent)
-
-        canvas_key = (placed.digest, placed.ground, size)
-        ground = self._stage(
-            "ground", canvas_key[:2], lambda: _frozen(opened.over(placed.ground)), keep=1
-        )
-        canvas = self._stage("canvas", canvas_key, lambda: _frozen(_resize(ground, extent)), keep=2)
-
+        canvas, canvas_key = self._canvas(piece, size)
         square_key = (canvas_key, box)
         side = max(box.width, box.height)
 

@@ -1,0 +1,51 @@
+"""Starting the window."""
+
+from __future__ import annotations
+
+import signal
+import sys
+from pathlib import Path
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from nimble_tile.ui import theme as themes
+
+
+def application() -> QApplication:
+    """The one application object, dressed."""
+    app = QApplication.instance()
+    if app is None:
+        app = QApplication(sys.argv[:1])
+    app.setApplicationName("nimble-tile")
+    app.setApplicationDisplayName("Nimble Tile")
+    app.setDesktopFileName("nimble-tile")
+    app.setStyle("Fusion")
+    themes.load_fonts()
+    return app
+
+
+def run(project: Path | None = None, demo: bool = False) -> int:
+    """Open the window and stay until it closes.
+
+    Parameters
+    ----------
+    project : Path, optional
+        Project to open.
+    demo : bool
+        The project is the demo's: it opens as an untitled copy.
+    """
+    from nimble_tile.ui.window import Window
+
+    app = application()
+    # Ctrl+C in the terminal ends the program; Python needs a moment now and
+    # then to notice it.
+    signal.signal(signal.SIGINT, lambda *_: app.quit())
+    ticker = QTimer()
+    ticker.timeout.connect(lambda: None)
+    ticker.start(500)
+    window = Window()
+    window.show()
+    if project is not None:
+        window.open_project(project, copy=demo)
+    return app.exec()

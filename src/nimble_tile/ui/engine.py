@@ -1,0 +1,178 @@
+"""The worker that renders and judges the newest piece."""
+
+from __future__ import annotations
+
+import math
+import threading
+import time
+from dataclasses import dataclass
+
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage
+
+from nimble_tile.core.errors import MessageError, UserError
+from nimble_tile.core.picture.placing import region_on
+from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.piece import Piece
+from nimble_tile.core.render import Renderer, Rendering
+from nimble_tile.core.scan.bay import ReaderBay
+from nimble_tile.core.scan.verdict import Verdict, judge_rendering
+
+PREVIEW = 1024
+"""Longer side of the preview, in pixels."""
+
+LARGEST_PREVIEW = 2048
+LEAST_MODULE = 5
+"""Pixels a module that the preview grants, up to `LARGEST_PREVIEW`, so that a
+small code on a large picture is judged fairly."""
+
+PATIENCE = 0.3
+"""Seconds after which a verdict is given even while edits keep coming."""
+
+
+@dataclass(frozen=True, eq=False)
+class Shown:
+    """What the bench needs of one rendering.
+
+    Attributes
+    ----------
+    ticket : int
+        Number of the edit that it belongs to.
+    piece : Piece
+    finished, picture, code : QImage
+        The lenses' images, all of one size. Without a code `finished` is the
+        picture and `code` is None.
+    rendering : Rendering or None
+    error : UserError or None
+        Why there is no code.
+    natural : int
+        Longer side that suits the piece when none is chosen.
+    """
+
+    ticket: int
+    piece: Piece
+    finished: QImage | None
+    picture: QImage | None
+    code: QImage | None
+    rendering: Rendering | None
+    error: UserError | None = None
+    natural: int = 0
+
+
+def to_qimage(pixels: np.ndarray) -> QImage:
+    """A QImage with its own copy of the pixels (H × W × 3 uint8 sRGB)."""
+    height, width, _ = pixels.shape
+    pixels = np.ascontiguousarray(pixels)
+    image = QImage(pixels.data, width, height, 3 * width, QImage.Format.Format_RGB888)
+    return image.convertToFormat(QImage.Format.Format_RGB32)
+
+
+def preview_size(piece: Piece, renderer: Renderer) -> tuple[int, int]:
+    """Longer side to render at for the screen, and the piece's natural one."""
+    natural = renderer.natural_size(piece)
+    final = piece.finish.size or natural
+    wanted = PREVIEW
+    extent = renderer.picture_size(piece)
+    if extent is not None:
+        modules = renderer.symbol(piece).side + 2 * piece.code.quiet_zone
+        region = region_on(extent, piece.picture.region)
+        share = min(region.width, region.height) / max(extent)
+        wanted = max(wanted, math.ceil(LEAST_MODULE * modules / share))
+    return min(final, wanted, LARGEST_PREVIEW), natural
+
+
+class Engine(QObject):
+    """Renders, then judges, whatever piece came last.
+
+    A newer piece makes older results stale; they are dropped.
+    """
+
+    shown = Signal(object)  # Shown
+    judged = Signal(int, object)  # ticket, Verdict
+    broke = Signal(int, str)  # ticket, what went wrong inside
+
+    def __init__(self, pictures: PictureStore, bay: ReaderBay, parent: QObject | None = None):
+        super().__init__(parent)
+        self._bay = bay
+        self._renderer = Renderer(pictures)
+        self._wake = threading.Condition()
+        self._next: tuple[int, Piece] | None = None
+        self._ticket = 0
+        self._stopping = False
+        self.want_code = False  # whether the bench looks through the code lens
+        self._thread = threading.Thread(target=self._run, name="engine", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    @property
+    def ticket(self) -> int:
+        """Number of the newest piece."""
+        return self._ticket
+
+    def submit(self, piece: Piece) -> int:
+        """Take a piece; returns the ticket that its results will carry."""
+        with self._wake:
+            self._ticket += 1
+            self._next = (self._ticket, piece)
+            self._wake.notify()
+            return self._ticket
+
+    def stop(self) -> None:
+        with self._wake:
+            self._stopping = True
+            self._wake.notify()
+        if self._thread.is_alive():
+            self._thread.join(10)
+
+    def _run(self) -> None:
+        waiting_since: float | None = None
+        self._bay.warm()
+        while True:
+            with self._wake:
+                while self._next is None and not self._stopping:
+                    self._wake.wait()
+                if self._stopping:
+                    return
+                ticket, piece = self._next
+                self._next = None
+            try:
+                shown = self._show(ticket, piece)
+                self.shown.emit(shown)
+                if shown.rendering is None:
+                    continue
+                now = time.monotonic()
+                waiting_since = waiting_since or now
+                if self._next is not None and now - waiting_since < PATIENCE:
+                    continue
+                verdict: Verdict = judge_rendering(shown.rendering, self._bay)
+                waiting_since = None
+                self.judged.emit(ticket, verdict)
+            except Exception as error:  # a fault of ours must not end the worker
+                if not self._stopping:
+                    self.broke.emit(ticket, f"{type(error).__name__}: {error}")
+
+    def _show(self, ticket: int, piece: Piece) -> Shown:
+        try:
+            size, natural = preview_size(piece, self._renderer)
+            rendering = self._renderer.render(piece, size)
+        except UserError as error:
+            picture = self._picture_alone(piece) if isinstance(error, MessageError) else None
+            return Shown(ticket, piece, picture, picture, None, None, error)
+        return Shown(
+            ticket,
+            piece,
+            to_qimage(rendering.image),
+            to_qimage(rendering.picture) if rendering.blended else None,
+            to_qimage(rendering.plain()) if self.want_code else None,
+            rendering,
+            natural=natural,
+        )
+
+    def _picture_alone(self, piece: Piece) -> QImage | None:
+        try:
+            canvas = self._renderer.canvas(piece, PREVIEW)
+        except UserError:
+            return None
+        return None if canvas is None else to_qimage(canvas)

@@ -1,0 +1,130 @@
+"""Long work, one job at a time, away from the window's thread."""
+
+from __future__ import annotations
+
+import queue
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from nimble_tile.core.errors import UserError
+
+
+class Cancelled(Exception):
+    """The person called the job off."""
+
+
+class Progress:
+    """What a job says while it runs, and hears."""
+
+    def __init__(self, tell: Callable[[str, float], None]) -> None:
+        self._tell = tell
+        self._cancelled = threading.Event()
+
+    def step(self, what: str, share: float) -> None:
+        """Say what is being done, and how much is done, 0 to 1.
+
+        Raises
+        ------
+        Cancelled
+            The person called the job off.
+        """
+        if self._cancelled.is_set():
+            raise Cancelled
+        self._tell(what, share)
+
+    def cancel(self) -> None:
+        self._cancelled.set()
+
+
+@dataclass(eq=False)
+class _Job:
+    work: Callable[[Progress], Any]
+    done: Callable[[Any], None]
+    failed: Callable[[UserError], None]
+    progress: Progress | None = None
+
+
+class Jobs(QObject):
+    """Runs jobs in the order in which they came; results arrive in the window's thread.
+
+    Signals
+    -------
+    running : str, float
+        What is being done and how much of it is done.
+    idle
+        Nothing is left to do.
+    """
+
+    running = Signal(str, float)
+    idle = Signal()
+    _ended = Signal(object, object, object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._queue: queue.Queue[_Job | None] = queue.Queue()
+        self._open = 0
+        self._current: _Job | None = None
+        self._ended.connect(self._finish)
+        self._thread = threading.Thread(target=self._run, name="jobs", daemon=True)
+        self._thread.start()
+
+    @property
+    def busy(self) -> bool:
+        return self._open > 0
+
+    def start(
+        self,
+        work: Callable[[Progress], Any],
+        done: Callable[[Any], None],
+        failed: Callable[[UserError], None],
+    ) -> None:
+        """Queue a job.
+
+        Parameters
+        ----------
+        work : callable
+            Runs in the worker thread; its result goes to `done`.
+        done, failed : callable
+            Called in the window's thread.
+        """
+        self._open += 1
+        self._queue.put(_Job(work, done, failed))
+
+    def cancel(self) -> None:
+        """Call the running job off; it stops at its next step."""
+        job = self._current
+        if job is not None and job.progress is not None:
+            job.progress.cancel()
+
+    def stop(self) -> None:
+        self.cancel()
+        self._queue.put(None)
+        self._thread.join(10)
+
+    def _run(self) -> None:
+        while (job := self._queue.get()) is not None:
+            self._current = job
+            job.progress = Progress(self.running.emit)
+            try:
+                self._ended.emit(job, job.work(job.progress), None)
+            except Cancelled:
+                self._ended.emit(job, None, None)
+            except UserError as error:
+                self._ended.emit(job, None, error)
+            except Exception as error:  # a fault of ours; say so and go on
+                trouble = UserError(f"Something went wrong inside: {error!r}.", "Please try again.")
+                self._ended.emit(job, None, trouble)
+            self._current = None
+
+    def _finish(self, job: _Job, result: Any, error: UserError | None) -> None:
+        self._open -= 1
+        if not self._open:
+            self.idle.emit()
+        if error is not None:
+            job.failed(error)
+        elif result is not None:
+            job.done(result)

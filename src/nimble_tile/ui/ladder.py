@@ -1,0 +1,142 @@
+"""The ladder: the rungs in working order, one of them open."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+)
+from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+
+from nimble_tile.ui import theme as themes
+from nimble_tile.ui.controls import rule
+from nimble_tile.ui.rungs.base import Rung
+
+WIDTH = 320
+ROW = 56
+
+
+class RungRow(QWidget):
+    """A rung's row: number, title, one-line summary."""
+
+    pressed = Signal()
+
+    def __init__(self, number: int, title: str) -> None:
+        super().__init__()
+        self.theme = themes.LIGHT
+        self.number, self.title, self.summary = number, title, ""
+        self.open = False
+        self.setFixedHeight(ROW)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName(f"Rung {number}, {title}")
+        self.setToolTip(f"Key {number}")
+
+    def sizeHint(self) -> QSize:
+        return QSize(WIDTH, ROW)
+
+    def set_summary(self, text: str) -> None:
+        if text != self.summary:
+            self.summary = text
+            self.setAccessibleDescription(text)
+            self.update()
+
+    def set_open(self, is_open: bool) -> None:
+        self.open = is_open
+        self.update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.pressed.emit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.pressed.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def enterEvent(self, event) -> None:
+        self.update()
+
+    def leaveEvent(self, event) -> None:
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        theme = self.theme
+        if self.open or self.underMouse():
+            painter.fillRect(self.rect(), QColor(theme.tint))
+        if self.open:
+            painter.fillRect(QRectF(0, 0, 3, self.height()), QColor(theme.accent))
+        painter.setPen(QColor(theme.accent))
+        painter.setFont(themes.font(19, QFont.Weight.Bold))
+        painter.drawText(
+            QRectF(16, 0, 20, self.height()), Qt.AlignmentFlag.AlignVCenter, str(self.number)
+        )
+        width = self.width() - 44 - 16
+        painter.setPen(QColor(theme.ink))
+        painter.setFont(themes.font(16, QFont.Weight.Medium))
+        painter.drawText(QRectF(44, 8, width, 20), Qt.AlignmentFlag.AlignVCenter, self.title)
+        font = themes.font(14)
+        painter.setFont(font)
+        painter.setPen(QColor(theme.soft))
+        shown = QFontMetricsF(font).elidedText(self.summary, Qt.TextElideMode.ElideRight, width)
+        painter.drawText(QRectF(44, 29, width, 18), Qt.AlignmentFlag.AlignVCenter, shown)
+        if self.hasFocus():
+            painter.setPen(QColor(theme.accent))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5))
+
+
+class Ladder(QScrollArea):
+    """All rungs; opening one closes the others."""
+
+    opened = Signal(int)
+
+    def __init__(self, rungs: list[Rung]) -> None:
+        super().__init__()
+        self.setObjectName("ladder")
+        self.setFixedWidth(WIDTH)
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        inside = QWidget()
+        inside.setObjectName("ladder")
+        layout = QVBoxLayout(inside)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        self.rungs = rungs
+        self.rows: list[RungRow] = []
+        for index, rung in enumerate(rungs):
+            line = RungRow(index + 1, rung.title)
+            line.pressed.connect(lambda i=index: self.open(i if self.current != i else -1))
+            self.rows.append(line)
+            layout.addWidget(line)
+            layout.addWidget(rung)
+            layout.addWidget(rule())
+            rung.hide()
+        layout.addStretch(1)
+        self.setWidget(inside)
+        self.current = -1
+
+    def open(self, index: int) -> None:
+        """Open one rung, or none with -1."""
+        self.current = index
+        for at, (line, rung) in enumerate(zip(self.rows, self.rungs, strict=True)):
+            line.set_open(at == index)
+            rung.setVisible(at == index)
+        if index >= 0:
+            self.opened.emit(index)
+
+    def dress(self, theme: themes.Theme) -> None:
+        for line, rung in zip(self.rows, self.rungs, strict=True):
+            line.theme = theme
+            line.update()
+            rung.dress(theme)

@@ -1,0 +1,52 @@
+"""What all rungs have in common."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from nimble_tile.core.errors import UserError
+from nimble_tile.core.piece import Piece
+from nimble_tile.core.scan.verdict import Verdict
+from nimble_tile.ui import theme as themes
+from nimble_tile.ui.controls import Slider
+from nimble_tile.ui.engine import Shown
+from nimble_tile.ui.session import Session
+
+
+class Rung(QWidget):
+    """Settings of one rung.
+
+    A rung shows the current piece (`show_piece`) and sends every change to
+    the session; it keeps no state of the piece itself.
+    """
+
+    title = ""
+    rung = ""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.body = QVBoxLayout(self)
+        self.body.setContentsMargins(44, 4, 20, 20)
+        self.body.setSpacing(12)
+
+    def summary(self, piece: Piece, shown: Shown | None) -> str:
+        """One line for the rung's row."""
+        raise NotImplementedError
+
+    def show_piece(self, piece: Piece) -> None:
+        """Show the piece's settings."""
+
+    def show_rendering(self, shown: Shown) -> None:
+        """Show what a current rendering tells."""
+
+    def show_verdict(self, verdict: Verdict) -> None:
+        """Show what a current verdict tells."""
+
+    def show_error(self, error: UserError | None) -> None:
+        """Show, beside the control that it concerns, why there is no code."""
+
+    def dress(self, theme: themes.Theme) -> None:
+        """Follow the theme."""
+        for slider in self.findChildren(Slider):
+            slider.dress(theme)

@@ -1,0 +1,132 @@
+"""The open piece: its history, its file, and the way every edit goes."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+from PySide6.QtCore import QObject, Signal
+
+from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.piece import Message, Picture, Piece
+from nimble_tile.core.project.history import History
+
+SAMPLE = "https://lanternwalk.example"
+"""Message of a new piece, so that a dropped picture shows a code at once."""
+
+
+def new_piece() -> Piece:
+    """What an empty window starts with."""
+    return Piece(message=Message(text=SAMPLE))
+
+
+class Session(QObject):
+    """One piece being worked on.
+
+    Signals
+    -------
+    changed : Piece
+        The current piece is another one: edit, undo, redo, open, new.
+    titled
+        File name or unsaved state changed.
+    """
+
+    changed = Signal(object)
+    titled = Signal()
+
+    def __init__(self, pictures: PictureStore, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.pictures = pictures
+        self.path: Path | None = None
+        self._history = History(new_piece())
+
+    @property
+    def piece(self) -> Piece:
+        return self._history.piece
+
+    @property
+    def unsaved(self) -> bool:
+        return self._history.changed
+
+    @property
+    def name(self) -> str:
+        """Name of the piece for titles and file names."""
+        return self.path.stem if self.path else "Untitled piece"
+
+    @property
+    def undo_name(self) -> str | None:
+        return self._history.undo_name
+
+    @property
+    def redo_name(self) -> str | None:
+        return self._history.redo_name
+
+    def edit(self, rung: str, name: str, key: str = "", **changes: Any) -> bool:
+        """Change settings of one rung as one undoable step.
+
+        Parameters
+        ----------
+        rung : str
+            ``"message"`` … ``"finish"``.
+        name : str
+            For the undo menu.
+        key : str
+            Quick changes with one key become one step.
+
+        Returns
+        -------
+        bool
+            False when a value is not possible; nothing changed then.
+        """
+        try:
+            piece = self.piece.edited(rung, **changes)
+        except ValidationError:
+            return False
+        self.put(piece, name, key)
+        return True
+
+    def put(self, piece: Piece, name: str, key: str = "") -> None:
+        """Make another piece current as one undoable step."""
+        if piece != self.piece:
+            self._history.push(piece, name, key)
+            self._tell()
+
+    def part(self) -> None:
+        """End a gesture: the next change is its own step."""
+        self._history.part()
+
+    def undo(self) -> None:
+        self._history.undo()
+        self._tell()
+
+    def redo(self) -> None:
+        self._history.redo()
+        self._tell()
+
+    def take_picture(self, digest: str, name: str) -> None:
+        """Put a picture of the store into the piece, placed in its middle."""
+        ground = self.piece.picture.ground
+        picture = Picture(digest=digest, name=name, ground=ground)
+        self.put(
+            self.piece.model_copy(update={"picture": picture}), f"Bring in {name or 'a picture'}"
+        )
+
+    def start(self, piece: Piece, path: Path | None, saved: bool = True) -> None:
+        """Begin with another piece: new, opened, or recovered."""
+        self._history = History(piece)
+        self.path = path
+        if not saved:
+            self._history.mark_unsaved()
+        self._tell()
+
+    def mark_saved(self, path: Path, piece: Piece) -> None:
+        """A file holds `piece` now."""
+        self.path = path
+        if piece == self.piece:
+            self._history.mark_saved()
+        self.titled.emit()
+
+    def _tell(self) -> None:
+        self.changed.emit(self.piece)
+        self.titled.emit()

@@ -1,0 +1,68 @@
+"""What the window remembers between runs, in the XDG folders."""
+
+from __future__ import annotations
+
+import json
+import os
+import tempfile
+from pathlib import Path
+from typing import Any
+
+MOST_RECENT = 8
+
+
+def state_file() -> Path:
+    """``$XDG_STATE_HOME/nimble-tile/window.json``."""
+    from platformdirs import user_state_path
+
+    return user_state_path("nimble-tile") / "window.json"
+
+
+class Settings:
+    """Small values by name; unreadable files count as empty, failures to write are ignored.
+
+    Losing a window's place must never stop work on a piece.
+    """
+
+    def __init__(self, path: Path | None = None) -> None:
+        self._path = path or state_file()
+        try:
+            loaded = json.loads(self._path.read_text("utf-8"))
+        except (OSError, ValueError):
+            loaded = {}
+        self._values: dict[str, Any] = loaded if isinstance(loaded, dict) else {}
+
+    def get(self, name: str, default: Any = None) -> Any:
+        return self._values.get(name, default)
+
+    def set(self, name: str, value: Any) -> None:
+        if self._values.get(name) != value:
+            self._values[name] = value
+            self._write()
+
+    def _write(self) -> None:
+        try:
+            self._path.parent.mkdir(parents=True, exist_ok=True)
+            handle, aside = tempfile.mkstemp(dir=self._path.parent, suffix=".part")
+            with os.fdopen(handle, "w", encoding="utf-8") as file:
+                json.dump(self._values, file)
+            os.replace(aside, self._path)
+        except OSError:
+            return
+
+    @property
+    def recent(self) -> list[Path]:
+        """Projects opened or saved last, newest first."""
+        entries = self._values.get("recent", [])
+        return [Path(entry) for entry in entries if isinstance(entry, str)][:MOST_RECENT]
+
+    def remember_project(self, path: Path) -> None:
+        path = Path(path).absolute()
+        others = [str(known) for known in self.recent if known != path]
+        self.set("recent", [str(path), *others][:MOST_RECENT])
+
+    def forget_project(self, path: Path) -> None:
+        self.set("recent", [str(known) for known in self.recent if known != Path(path).absolute()])
+
+    def forget_all_projects(self) -> None:
+        self.set("recent", [])
