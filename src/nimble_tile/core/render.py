@@ -111,7 +111,7 @@ class Renderer:
         """Width and height of the piece's original picture."""
         if piece.picture.digest is None:
             return None
-        return self.pictures.opened(piece.picture.digest).size
+        return self.pictures.about(piece.picture.digest).size
 
     def natural_size(self, piece: Piece) -> int:
         """Longer side that suits the piece when none was chosen."""

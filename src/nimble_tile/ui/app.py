@@ -47,5 +47,5 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     window = Window()
     window.show()
     if project is not None:
-        window.open_project(project, copy=demo)
+        window.desk.open_project(project, copy=demo)
     return app.exec()

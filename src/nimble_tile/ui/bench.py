@@ -12,29 +12,24 @@ from PySide6.QtGui import (
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
     QResizeEvent,
     QTransform,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QWidget
 
+from nimble_tile.core.picture.placing import dragged
 from nimble_tile.core.piece import Region
 from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.engine import Shown
-
-KNOB = 10
-"""Side of a handle, in screen pixels."""
+from nimble_tile.ui.overlays import KNOB, corners, paint_handles, paint_xray
 
 MARGIN = 24
 """Free space round the fitted image."""
 
 INVITATION = 44
 """Room under the image for the invitation to bring a picture."""
-
-LEAST_CODE = 48
-"""Smallest side to which the handles shrink a code, in picture pixels."""
 
 
 class Lens(StrEnum):
@@ -164,6 +159,23 @@ class Bench(QWidget):
         self._fits = True
         self._refit()
 
+    def close_up(self) -> None:
+        """Fill the bench with the code."""
+        image = self.image
+        if image is None or self.shown.rendering is None:
+            return
+        box = self.shown.rendering.box
+        room = min(
+            (self.width() - 2 * MARGIN) / box.width, (self.height() - 2 * MARGIN) / box.height
+        )
+        self._scale = min(32.0, room)
+        middle = QPointF(box.x + box.width / 2, box.y + box.height / 2) * self._scale
+        self._offset = QPointF(self.width(), self.height()) / 2 - middle
+        self._fits = False
+        self._hold()
+        self.zoomed.emit(self._scale)
+        self.update()
+
     def zoom(self, factor: float, about: QPointF | None = None) -> None:
         """Zoom by a factor, keeping a point of the bench where it is."""
         image = self.image
@@ -233,13 +245,14 @@ class Bench(QWidget):
         painter.setRenderHint(smooth, self._scale * self.devicePixelRatioF() < 3)
         painter.drawImage(frame, image)
         if self.lens is Lens.XRAY:
-            self._paint_xray(painter, frame)
+            looked = self._verdict.sample if self._verdict is not None else None
+            paint_xray(painter, frame, self._module_transform(), looked, self.theme)
         if self.stale:
             veil = QColor(self.theme.bench)
             veil.setAlphaF(0.35)
             painter.fillRect(frame, veil)
         if self._handles_on:
-            self._paint_handles(painter)
+            paint_handles(painter, self._code_area())
         if self._invites and self._fits:
             painter.setPen(QColor(self.theme.ink))
             painter.setFont(themes.font(16))
@@ -266,55 +279,6 @@ class Bench(QWidget):
         made.scale(box.width / modules, box.height / modules)
         made.translate(rendering.quiet_zone, rendering.quiet_zone)
         return made
-
-    def _paint_xray(self, painter: QPainter, frame: QRectF) -> None:
-        veil = QColor(self.theme.paper)
-        veil.setAlphaF(0.62)
-        painter.fillRect(frame, veil)
-        where = self._module_transform()
-        if where is None or self._verdict is None or self._verdict.sample is None:
-            return
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setTransform(where, combine=True)
-        looked = self._verdict.sample
-        side = looked.wrong.shape[0]
-        outline = QPen(QColor(self.theme.edge), 0)
-        painter.setPen(outline)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawRect(QRectF(0, 0, side, side))
-        wrong, weak = QColor(self.theme.fails), QColor(self.theme.thin)
-        ring = QPen(weak, 0.16)
-        cross = QPen(QColor(self.theme.panel), 0.13)
-        for row, column in zip(*looked.weak.nonzero(), strict=True):
-            painter.setPen(ring)
-            painter.drawEllipse(QPointF(column + 0.5, row + 0.5), 0.28, 0.28)
-        for row, column in zip(*looked.wrong.nonzero(), strict=True):
-            cell = QRectF(column + 0.06, row + 0.06, 0.88, 0.88)
-            painter.fillRect(cell, wrong)
-            painter.setPen(cross)
-            inner = cell.adjusted(0.24, 0.24, -0.24, -0.24)
-            painter.drawLine(inner.topLeft(), inner.bottomRight())
-            painter.drawLine(inner.topRight(), inner.bottomLeft())
-        painter.restore()
-
-    def _paint_handles(self, painter: QPainter) -> None:
-        area = self._code_area()
-        if area is None:
-            return
-        painter.save()
-        light, dark = QColor("#ffffff"), QColor(themes.LIGHT.accent)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(light, 3))
-        painter.drawRect(area)
-        painter.setPen(QPen(dark, 1))
-        painter.drawRect(area)
-        for corner in self._corners(area).values():
-            knob = QRectF(corner.x() - KNOB / 2, corner.y() - KNOB / 2, KNOB, KNOB)
-            painter.setPen(QPen(dark, 1.5))
-            painter.setBrush(light)
-            painter.drawRect(knob)
-        painter.restore()
 
     # Placing the code ------------------------------------------------------
 
@@ -348,46 +312,19 @@ class Bench(QWidget):
             place.height * unit,
         )
 
-    @staticmethod
-    def _corners(area: QRectF) -> dict[str, QPointF]:
-        return {
-            "top left": area.topLeft(),
-            "top right": area.topRight(),
-            "bottom left": area.bottomLeft(),
-            "bottom right": area.bottomRight(),
-        }
-
     def _part_at(self, at: QPointF) -> str:
         """Which handle lies under a point: a corner, ``"code"``, or none."""
         area = self._code_area()
         if area is None or self.lens is Lens.XRAY:
             return ""
-        for name, corner in self._corners(area).items():
+        for name, corner in corners(area).items():
             if (corner - at).manhattanLength() < KNOB * 1.4:
                 return name
         return "code" if area.contains(at) else ""
 
     def _moved(self, part: str, start: Region, by: QPointF) -> Region:
         """The region after dragging a part of it by so many picture pixels."""
-        width, height = self._extent
-        if part == "code":
-            x = min(max(0.0, start.x + by.x()), width - start.width)
-            y = min(max(0.0, start.y + by.y()), height - start.height)
-            return Region(
-                x=round(max(0.0, x)), y=round(max(0.0, y)), width=start.width, height=start.height
-            )
-        left, top = "left" in part, "top" in part
-        grow = ((-by.x() if left else by.x()) + (-by.y() if top else by.y())) / 2
-        fixed_x = start.x + start.width if left else start.x
-        fixed_y = start.y + start.height if top else start.y
-        room = min(fixed_x if left else width - fixed_x, fixed_y if top else height - fixed_y)
-        side = round(min(room, max(LEAST_CODE, start.width + grow)))
-        return Region(
-            x=max(0.0, fixed_x - side if left else fixed_x),
-            y=max(0.0, fixed_y - side if top else fixed_y),
-            width=side,
-            height=side,
-        )
+        return dragged(start, part, (by.x(), by.y()), self._extent)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()

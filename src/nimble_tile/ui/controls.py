@@ -158,6 +158,8 @@ class Number(QSpinBox):
         self.setRange(low, high)
         self.setSingleStep(step)
         self.setKeyboardTracking(False)
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.setFixedWidth(120)
         if unit:
             self.setSuffix(f" {unit}")
         guard_wheel(self)

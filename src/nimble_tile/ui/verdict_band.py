@@ -73,7 +73,7 @@ class _Words(_Part):
     """Shape, verdict in words, first reason."""
 
     def __init__(self) -> None:
-        super().__init__("Verdict", 330)
+        super().__init__("Verdict", 300, stretch=True)
         self.state, self.title, self.reason = "empty", "Nothing to judge yet", ""
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -152,7 +152,7 @@ class _Said(_Part):
     """The message as it was actually read."""
 
     def __init__(self) -> None:
-        super().__init__("Reads as", 160, stretch=True)
+        super().__init__("Reads as", 140, stretch=True)
         self.text: str | None = None
         self.matches: bool | None = None
 
@@ -207,9 +207,9 @@ class VerdictBand(QWidget):
         ]  # fmt: skip
         layout = QHBoxLayout(self)
         layout.setContentsMargins(20, 0, 20, 0)
-        layout.setSpacing(28)
+        layout.setSpacing(24)
         for part in self._parts:
-            layout.addWidget(part)
+            layout.addWidget(part, 3 if part is self._words else 2 if part is self._said else 0)
 
     @property
     def stale(self) -> bool:

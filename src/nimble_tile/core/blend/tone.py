@@ -27,9 +27,9 @@ from nimble_tile.core.piece import Blend
 # 0.6 are those at which our readers read sample photographs straight on, the
 # values at 1 those beyond which their reach no longer grew.
 _WHOLE = ((0.0, -1.0), (0.2, -0.2), (0.4, -0.05), (0.6, 0.05), (1.0, 0.24))
-_CENTRE = ((0.0, -1.0), (0.2, -0.12), (0.4, 0.10), (0.6, 0.23), (1.0, 0.40))
-_QUIET = ((0.0, -1.0), (0.2, -0.15), (0.4, 0.02), (0.6, 0.16), (1.0, 0.36))
-_FUNCTION = ((0.0, -1.0), (0.2, -0.10), (0.4, 0.12), (0.6, 0.25), (1.0, 0.40))
+_CENTRE = ((0.0, -1.0), (0.2, -0.12), (0.4, 0.06), (0.6, 0.16), (1.0, 0.40))
+_QUIET = ((0.0, -1.0), (0.2, -0.12), (0.4, 0.10), (0.6, 0.25), (1.0, 0.38))
+_FUNCTION = ((0.0, -1.0), (0.2, -0.08), (0.4, 0.16), (0.6, 0.30), (1.0, 0.42))
 
 LOCAL = 2.5
 """Standard deviation of the local tone in modules; 2.5 kept more of the
@@ -40,6 +40,12 @@ SPOT = (0.34, 0.16)
 
 EDGE = 0.10
 """Softness of a module's edge, standard deviation in modules."""
+
+FADE = 1.0
+"""Outermost modules of the quiet zone over which its lightening fades out."""
+
+LEAST_QUIET = 3
+"""Quiet zone, in modules, from which it can spare that edge."""
 
 KEEP = 0.6
 """Share of a module's shift that is made as a shift, which keeps its texture;
@@ -63,10 +69,18 @@ def _spot() -> np.ndarray:
     return np.clip((radius + soft - distance) / (2 * soft), 0, 1).astype(np.float32)
 
 
+def _soft_edge(side: int) -> np.ndarray:
+    """Float32 side × side: 1 inside, falling to 0 over the outermost `FADE` modules."""
+    axis = np.minimum(np.arange(side), np.arange(side)[::-1]) + 0.5
+    ramp = np.clip(axis / (FADE * GRAIN), 0, 1).astype(np.float32)
+    ramp = ramp * ramp * (3 - 2 * ramp)
+    return ramp[:, None] * ramp
+
+
 def _solve(
     luma: np.ndarray, dark: np.ndarray, whole: np.ndarray, centre: np.ndarray, inside: np.ndarray
-) -> tuple[np.ndarray, np.ndarray]:
-    """Tone of each module, and the threshold it must clear.
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Tone of each module, and the thresholds round it.
 
     Parameters
     ----------
@@ -81,7 +95,9 @@ def _solve(
 
     Returns
     -------
-    tone, threshold : ndarray of float32, N × N
+    tone, below, above : ndarray of float32, N × N
+        Mean tone of the module; what a dark one there must stay under and a
+        light one over, each a smooth field.
     """
     import cv2
 
@@ -92,18 +108,15 @@ def _solve(
     weight = np.maximum(near(inside), 1e-6)
     for _ in range(ROUNDS):
         local = near(tone * inside) / weight
-        threshold = np.where(
-            dark,
-            np.maximum(np.minimum(local, 0.5), room),
-            np.minimum(np.maximum(local, 0.5), 1 - room),
-        )
+        below = np.maximum(np.minimum(local, 0.5), room)
+        above = np.minimum(np.maximum(local, 0.5), 1 - room)
         wanted = np.where(
             dark,
-            np.minimum(luma, threshold - mean_margin),
-            np.maximum(luma, threshold + mean_margin),
+            np.minimum(luma, below - mean_margin),
+            np.maximum(luma, above + mean_margin),
         )
         tone = (0.5 * tone + 0.5 * np.clip(wanted, 0, 1)).astype(np.float32)
-    return tone, threshold.astype(np.float32)
+    return tone, below.astype(np.float32), above.astype(np.float32)
 
 
 def blend(plan: Plan, settings: Blend) -> np.ndarray:
@@ -129,7 +142,7 @@ def blend(plan: Plan, settings: Blend) -> np.ndarray:
     centre = np.maximum(whole, np.float32(_margin(_CENTRE, settings.strength)))
     quiet = plan.parts == QUIET
     whole[quiet] = centre[quiet] = _margin(_QUIET, settings.strength)
-    tone, threshold = _solve(plan.module_luma, dark, whole, centre, (~quiet).astype(np.float32))
+    tone, below, above = _solve(plan.module_luma, dark, whole, centre, (~quiet).astype(np.float32))
 
     def spread(grid: np.ndarray) -> np.ndarray:
         return cv2.resize(grid, fine, interpolation=cv2.INTER_NEAREST)
@@ -137,12 +150,13 @@ def blend(plan: Plan, settings: Blend) -> np.ndarray:
     spot = np.tile(_spot(), (n, n))
     margin = spread(whole) + spread(centre - whole) * spot
     is_dark = spread(dark.astype(np.uint8)).astype(bool)
-    # Threshold within a module: flat, so that neighbours of the other side,
-    # whose threshold differs, do not leak in.
-    limit = spread(threshold)
-    ceiling = np.where(is_dark, limit - margin, np.float32(1))
-    floor = np.where(is_dark, np.float32(0), limit + margin)
+    below, above = (cv2.resize(g, fine, interpolation=cv2.INTER_LINEAR) for g in (below, above))
+    ceiling = np.where(is_dark, below - margin, np.float32(1))
+    floor = np.where(is_dark, np.float32(0), above + margin)
     shift = cv2.GaussianBlur(spread((tone - plan.module_luma) * KEEP), (0, 0), EDGE * GRAIN)
+    if plan.quiet_zone >= LEAST_QUIET:
+        soft_edge = _soft_edge(n * GRAIN)
+        floor, shift = floor * soft_edge, shift * soft_edge
 
     def pixels(field: np.ndarray) -> np.ndarray:
         steps = cv2.max(cv2.multiply(field, 255.0), 0.0).astype(np.float32)

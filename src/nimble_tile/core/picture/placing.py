@@ -61,6 +61,47 @@ def region_on(size: tuple[int, int], region: Region | None) -> Region:
     return region
 
 
+def dragged(
+    region: Region, part: str, by: tuple[float, float], size: tuple[int, int], least: float = 48
+) -> Region:
+    """The region after one of its parts was dragged; it stays square and on the picture.
+
+    Parameters
+    ----------
+    region : Region
+        Before the gesture.
+    part : str
+        ``"code"`` for the whole, or a corner: ``"top left"`` …
+    by : (float, float)
+        How far, in picture pixels.
+    size : (int, int)
+        Width and height of the picture.
+    least : float
+        Smallest side that a corner can reach.
+    """
+    width, height = size
+    if part == "code":
+        return Region(
+            x=round(max(0.0, min(max(0.0, region.x + by[0]), width - region.width))),
+            y=round(max(0.0, min(max(0.0, region.y + by[1]), height - region.height))),
+            width=region.width,
+            height=region.height,
+        )
+    left, top = "left" in part, "top" in part
+    grow = ((-by[0] if left else by[0]) + (-by[1] if top else by[1])) / 2
+    # The opposite corner stays where it is.
+    fixed_x = region.x + region.width if left else region.x
+    fixed_y = region.y + region.height if top else region.y
+    room = min(fixed_x if left else width - fixed_x, fixed_y if top else height - fixed_y)
+    side = max(1, round(min(room, max(least, region.width + grow))))
+    return Region(
+        x=max(0.0, fixed_x - side if left else fixed_x),
+        y=max(0.0, fixed_y - side if top else fixed_y),
+        width=side,
+        height=side,
+    )
+
+
 def box_at(size: tuple[int, int], region: Region, output: tuple[int, int]) -> Box:
     """The region on an image of another size, on whole pixels.
 

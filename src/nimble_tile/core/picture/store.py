@@ -5,12 +5,32 @@ from __future__ import annotations
 import hashlib
 import threading
 from collections import OrderedDict
+from dataclasses import dataclass
 
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.picture.opening import Opened, open_picture
 
 KEPT_DECODED = 3
 """Decoded pictures that stay in memory; originals always do."""
+
+
+@dataclass(frozen=True)
+class About:
+    """What is known of a picture without its pixels.
+
+    Attributes
+    ----------
+    size : (int, int)
+        Width and height in pixels.
+    transparent : bool
+        Whether any part of it is.
+    notes : tuple of str
+        What was done when it was opened.
+    """
+
+    size: tuple[int, int]
+    transparent: bool
+    notes: tuple[str, ...]
 
 
 class PictureStore:
@@ -21,6 +41,7 @@ class PictureStore:
 
     def __init__(self) -> None:
         self._files: dict[str, bytes] = {}
+        self._about: dict[str, About] = {}
         self._decoded: OrderedDict[str, Opened] = OrderedDict()
         self._lock = threading.Lock()
 
@@ -44,6 +65,7 @@ class PictureStore:
             opened = open_picture(data, name)
             with self._lock:
                 self._files[digest] = data
+                self._about[digest] = About(opened.size, opened.alpha is not None, opened.notes)
                 self._keep(digest, opened)
         return digest
 
@@ -62,6 +84,12 @@ class PictureStore:
                 raise PictureError(
                     "The picture of this piece is missing.", "Bring it in again."
                 ) from None
+
+    def about(self, digest: str) -> About:
+        """Size and kind of a picture, at once; `PictureError` if it is not here."""
+        self.file(digest)
+        with self._lock:
+            return self._about[digest]
 
     def opened(self, digest: str) -> Opened:
         """The decoded picture; `PictureError` if it is not here."""

@@ -106,9 +106,8 @@ def _modules(looked: Sample, symbol: Symbol) -> list[Reason]:
         # By chance half the modules agree: naming patterns would add nothing.
         return [
             Reason(
-                f"The code hardly shows: {wrong_share:.0%} of its modules read wrongly; "
-                "50% would be chance.",
-                "Raise the strength of the blend.",
+                f"The code hardly shows: {wrong_share:.0%} of its modules are wrong.",
+                "Half of them would be chance. Raise the strength of the blend.",
             )
         ]
     if over:
@@ -116,8 +115,7 @@ def _modules(looked: Sample, symbol: Symbol) -> list[Reason]:
         which = f"block {index + 1} has" if len(looked.correctable) > 1 else "it has"
         reasons.append(
             Reason(
-                f"Too many modules read wrongly: {which} {errors} wrong codewords "
-                f"and can correct {most}.",
+                f"Too many errors: {which} {errors} wrong codewords and can correct {most}.",
                 "Raise the strength, or the error correction level.",
             )
         )

@@ -35,6 +35,13 @@ Phones see no more, and one of the readers takes seconds beyond."""
 SMALLER_LOOKS = (1100, 640)
 """Sides at which readers that failed look again at a file on disk."""
 
+STEP_BACK = 0.72
+"""A reader that fails on the preview looks once more from this much farther
+away, as a person with a phone does without thinking."""
+
+LEAST_MODULE = 4
+"""Pixels a module that this second look needs to be worth taking."""
+
 State = Literal["well", "thin", "fails"]
 
 WORDS: dict[State, str] = {
@@ -128,7 +135,7 @@ def _right(mark: Mark, expected: str | None) -> bool:
 
 
 def judge_rendering(rendering: Rendering, bay: ReaderBay, with_fidelity: bool = True) -> Verdict:
-    """Verdict on a rendering at its own size, one look, symbol known.
+    """Verdict on a rendering at its own size, symbol known.
 
     Parameters
     ----------
@@ -149,8 +156,16 @@ def judge_rendering(rendering: Rendering, bay: ReaderBay, with_fidelity: bool = 
         symbol=rendering.symbol,
         box=rendering.box,
         quiet_zone=rendering.quiet_zone,
+        looks=_step_back(rendering),
     )
     return replace(verdict, fidelity=fidelity)
+
+
+def _step_back(rendering: Rendering) -> tuple[int, ...]:
+    module = min(rendering.box.width, rendering.box.height) / rendering.modules
+    longer = max(rendering.size)
+    smaller = round(min(longer, LARGEST_LOOK) * STEP_BACK)
+    return (smaller,) if module * smaller / longer >= LEAST_MODULE else ()
 
 
 def judge(

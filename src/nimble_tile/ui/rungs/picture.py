@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QColorDialog, QLabel, QPushButton, QWidget
 
 from nimble_tile.core.errors import MessageError, UserError
 from nimble_tile.core.picture.placing import centred_square
+from nimble_tile.core.picture.store import About
 from nimble_tile.core.piece import Piece, Region
 from nimble_tile.ui.controls import Number, named, row, set_rank, soft
 from nimble_tile.ui.engine import Shown
@@ -23,9 +24,7 @@ class PictureRung(Rung):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self._extent: tuple[int, int] | None = None
-        self._notes: tuple[str, ...] = ()
-        self._transparent = False
+        self._about: About | None = None
         self.about = QLabel()
         self.about.setWordWrap(True)
         self.note = soft()
@@ -80,16 +79,14 @@ class PictureRung(Rung):
             return "None yet: the code stands alone"
         return piece.picture.name or "A picture"
 
-    def know_picture(
-        self, extent: tuple[int, int] | None, notes: tuple[str, ...], transparent: bool
-    ) -> None:
-        """What the window found out about the piece's picture."""
-        self._extent, self._notes, self._transparent = extent, notes, transparent
+    def know_picture(self, about: About | None) -> None:
+        """What is known of the piece's picture."""
+        self._about = about
 
     def _region(self, piece: Piece) -> Region | None:
-        if self._extent is None:
+        if self._about is None:
             return None
-        return piece.picture.region or centred_square(self._extent)
+        return piece.picture.region or centred_square(self._about.size)
 
     def show_piece(self, piece: Piece) -> None:
         picture = piece.picture
@@ -97,25 +94,28 @@ class PictureRung(Rung):
         self.bring.setText("Replace…" if there else "Bring in a picture…")
         self.remove.setVisible(there)
         self._placing.setVisible(there)
-        if there and self._extent:
-            self.about.setText(f"{picture.name}\n{self._extent[0]} × {self._extent[1]} pixels")
+        notes = self._about.notes if self._about else ()
+        transparent = self._about is not None and self._about.transparent
+        if self._about:
+            width, height = self._about.size
+            self.about.setText(f"{picture.name}\n{width} × {height} pixels")
         else:
             self.about.setText("Drop a PNG, JPEG, WebP or TIFF file anywhere on the window.")
-        self.note.setText(" ".join(self._notes) if there else "")
-        self.note.setVisible(there and bool(self._notes))
+        self.note.setText(" ".join(notes))
+        self.note.setVisible(bool(notes))
         self.ground.setText(picture.ground)
         swatch = QPixmap(16, 16)
         swatch.fill(QColor(picture.ground))
         self.ground.setIcon(QIcon(swatch))
-        self.ground.setEnabled(self._transparent)
+        self.ground.setEnabled(transparent)
         self.ground.setToolTip(
             "Colour behind transparent parts"
-            if self._transparent
+            if transparent
             else "This picture has no transparent parts"
         )
         region = self._region(piece)
         if region is not None:
-            width, height = self._extent
+            width, height = self._about.size
             self.side.setMaximum(min(width, height))
             self.x.setMaximum(width)
             self.y.setMaximum(height)
@@ -125,9 +125,9 @@ class PictureRung(Rung):
 
     def _place(self) -> None:
         """Keep what was typed and give way in the other numbers."""
-        if self._extent is None:
+        if self._about is None:
             return
-        width, height = self._extent
+        width, height = self._about.size
         side = self.side.value()
         region = Region(
             x=min(self.x.value(), width - side),

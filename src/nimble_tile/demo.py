@@ -1,0 +1,75 @@
+"""The demo pieces: the Saltmarsh Lantern Walk of the Redshank Marsh Trust."""
+
+from __future__ import annotations
+
+import tempfile
+from importlib.resources import files
+from pathlib import Path
+
+from nimble_tile.core.errors import ProjectError
+from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.piece import Blend, Code, Finish, Message, Picture, Piece, Region
+from nimble_tile.core.project.archive import SUFFIX, save
+
+LINK = "https://lanternwalk.example/dusk"
+
+
+def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
+    """The demo pieces by name, and their pictures.
+
+    Returns
+    -------
+    dict of str to Piece
+        ``"lantern-walk-poster"``: the code on the water of the poster;
+        ``"morning-mist"``: on the photograph-like picture;
+        ``"heron-mark"``: on the mark with its transparent ground.
+    PictureStore
+    """
+    pictures = PictureStore()
+
+    def picture(name: str, side: float, x: float, y: float, ground: str = "#ffffff") -> Picture:
+        data = files("nimble_tile.assets").joinpath(f"demo/{name}").read_bytes()
+        region = Region(x=x, y=y, width=side, height=side)
+        return Picture(digest=pictures.add(data, name), name=name, ground=ground, region=region)
+
+    message = Message(text=LINK)
+    pieces = {
+        "lantern-walk-poster": Piece(
+            message=message,
+            code=Code(level="M"),
+            picture=picture("poster.jpg", 640, 500, 1010),
+            blend=Blend(strength=0.6),
+        ),
+        "morning-mist": Piece(
+            message=message,
+            code=Code(level="M"),
+            picture=picture("mist.jpg", 700, 560, 420),
+            blend=Blend(strength=0.6),
+            finish=Finish(format="jpeg"),
+        ),
+        "heron-mark": Piece(
+            message=message,
+            code=Code(level="Q"),
+            picture=picture("heron.png", 640, 0, 0, "#f4ead6"),
+            blend=Blend(strength=0.7),
+            finish=Finish(size=1200),
+        ),
+    }
+    return pieces, pictures
+
+
+def demo_project() -> Path:
+    """The poster's piece as a project file in the user's cache, made anew."""
+    from platformdirs import user_cache_path
+
+    pieces, pictures = demo_pieces()
+    name = f"Lantern walk{SUFFIX}"
+    folder = user_cache_path("nimble-tile")
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        path = folder / name
+        save(pieces["lantern-walk-poster"], pictures, path)
+    except (OSError, ProjectError):
+        path = Path(tempfile.mkdtemp(prefix="nimble-tile-")) / name
+        save(pieces["lantern-walk-poster"], pictures, path)
+    return path

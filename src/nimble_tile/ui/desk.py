@@ -1,0 +1,318 @@
+"""The desk: what comes in and goes out. Pictures, projects, exports, the clipboard."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QBuffer, QIODevice, QMimeData, QObject
+from PySide6.QtGui import QGuiApplication, QImage
+from PySide6.QtWidgets import QFileDialog, QMessageBox
+
+from nimble_tile.core.errors import UserError
+from nimble_tile.core.output.raster import SUFFIX, Proof, export, format_of
+from nimble_tile.core.picture.opening import read_file
+from nimble_tile.core.piece import Piece
+from nimble_tile.core.project import archive
+from nimble_tile.core.render import Renderer
+from nimble_tile.ui.engine import to_qimage
+from nimble_tile.ui.jobs import Progress
+from nimble_tile.ui.session import new_piece
+
+if TYPE_CHECKING:
+    from nimble_tile.ui.window import Window
+
+_PICTURES = "Pictures (*.png *.jpg *.jpeg *.webp *.tif *.tiff)"
+_PROJECTS = f"Nimble Tile projects (*{archive.SUFFIX})"
+
+
+class Desk(QObject):
+    """Files and clipboard of one window; slow work goes to its jobs."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__(window)
+        self.window = window
+        self.session = window.session
+        self.pictures = window.pictures
+        self.settings = window.settings
+        self.jobs = window.jobs
+
+    # Pictures --------------------------------------------------------------
+
+    def choose_picture(self) -> None:
+        """Ask for a picture file."""
+        path, _ = QFileDialog.getOpenFileName(
+            self.window, "Bring in a picture", self._folder("pictures"), _PICTURES
+        )
+        if path:
+            self.bring_picture(Path(path))
+
+    def bring_picture(self, path: Path) -> None:
+        """Take a picture file into the piece."""
+        self.settings.set("folder of pictures", str(path.parent))
+
+        def work(progress: Progress) -> str:
+            progress.step(f"Opening {path.name}", 0.1)
+            data = read_file(path)
+            progress.step(f"Opening {path.name}", 0.4)
+            return self.pictures.add(data, path.name)
+
+        self._job(work, lambda digest: self._took_picture(digest, path.name))
+
+    def _took_picture(self, digest: str, name: str) -> None:
+        first = self.session.piece.picture.digest is None
+        self.session.take_picture(digest, name)
+        if (
+            first
+            and self.window.ladder.current in (-1, 0, 1, 2)
+            and not self.window.message.text.hasFocus()
+        ):
+            self.window.ladder.open(3)
+
+    def paste_picture(self) -> None:
+        """Take the picture that lies on the clipboard."""
+        self.take_mime(QGuiApplication.clipboard().mimeData(), "There is no picture to paste.")
+
+    def take_mime(self, mime: QMimeData, otherwise: str) -> None:
+        for url in mime.urls():
+            path = Path(url.toLocalFile())
+            if url.isLocalFile() and path.suffix.lower() == archive.SUFFIX:
+                self.open_project(path)
+                return
+            if url.isLocalFile():
+                self.bring_picture(path)
+                return
+        image = QImage(mime.imageData()) if mime.hasImage() else QImage()
+        if image.isNull():
+            self.window.notice.say(otherwise)
+            return
+
+        def work(progress: Progress) -> str:
+            progress.step("Taking the picture", 0.3)
+            buffer = QBuffer()
+            buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+            image.save(buffer, "PNG")
+            return self.pictures.add(bytes(buffer.data().data()), "The pasted picture")
+
+        self._job(work, lambda digest: self._took_picture(digest, "Pasted picture"))
+
+    def copy_image(self) -> None:
+        """Put the finished image, at its full size, on the clipboard."""
+        piece = self.session.piece
+
+        def work(progress: Progress) -> QImage:
+            progress.step("Rendering at full size", 0.2)
+            return to_qimage(Renderer(self.pictures).render(piece).image)
+
+        def done(image: QImage) -> None:
+            QGuiApplication.clipboard().setImage(image)
+            self.window.notice.say(f"Copied: {image.width()} × {image.height()} pixels.", good=True)
+
+        self._job(work, done)
+
+    # Projects --------------------------------------------------------------
+
+    def new_piece(self) -> None:
+        """Start over, after asking about unsaved changes."""
+        if self.may_leave():
+            self.session.start(new_piece(), None)
+            self.window.bench.clear()
+            self.window.ladder.open(0)
+            self.window.message.text.selectAll()
+            self.window.message.text.setFocus()
+
+    def choose_project(self) -> None:
+        """Ask for a project file."""
+        path, _ = QFileDialog.getOpenFileName(
+            self.window, "Open a project", self._folder("projects"), _PROJECTS
+        )
+        if path:
+            self.open_project(Path(path))
+
+    def open_project(self, path: Path, copy: bool = False) -> None:
+        """Open a project file.
+
+        Parameters
+        ----------
+        path : Path
+        copy : bool
+            Open it as an untitled copy, so that saving asks for a name.
+        """
+        if not self.may_leave():
+            return
+
+        def work(progress: Progress) -> Piece:
+            progress.step(f"Opening {path.name}", 0.3)
+            return archive.load(path, self.pictures)
+
+        def done(piece: Piece) -> None:
+            self.window.bench.clear()
+            self.session.start(piece, None if copy else path)
+            if not copy:
+                self.settings.remember_project(path)
+                self.settings.set("folder of projects", str(path.parent))
+
+        def failed(error: UserError) -> None:
+            if not path.exists():
+                self.settings.forget_project(path)
+            self.window.notice.say(str(error))
+
+        self.jobs.start(work, done, failed)
+
+    def save(self) -> None:
+        """Save under the known name, or ask for one."""
+        if self.session.path is None:
+            self.save_as()
+        else:
+            self.save_to(self.session.path)
+
+    def save_as(self) -> None:
+        """Ask for a name and save."""
+        start = Path(self._folder("projects")) / f"{self.session.name}{archive.SUFFIX}"
+        path, _ = QFileDialog.getSaveFileName(
+            self.window, "Save the project", str(start), _PROJECTS
+        )
+        if path:
+            chosen = Path(path)
+            if chosen.suffix.lower() != archive.SUFFIX:
+                chosen = chosen.with_name(chosen.name + archive.SUFFIX)
+                if chosen.exists() and not self._may_replace(chosen):
+                    return
+            self.save_to(chosen)
+
+    def save_to(self, path: Path) -> None:
+        """Save the piece as it is now."""
+        piece = self.session.piece
+
+        def work(progress: Progress) -> Path:
+            progress.step(f"Saving {path.name}", 0.3)
+            archive.save(piece, self.pictures, path)
+            return path
+
+        def done(saved: Path) -> None:
+            self.session.mark_saved(saved, piece)
+            self.settings.remember_project(saved)
+            self.settings.set("folder of projects", str(saved.parent))
+
+        def failed(error: UserError) -> None:
+            self.window.notice.say(str(error))
+
+        self.jobs.start(work, done, failed)
+
+    def may_leave(self) -> bool:
+        """Ask about unsaved changes; False when the person wants to stay."""
+        if not self.session.unsaved:
+            return True
+        answer = self.ask_unsaved()
+        if answer == "save":
+            return self._save_now()
+        return answer == "drop"
+
+    def ask_unsaved(self) -> str:
+        """``"save"``, ``"drop"`` or ``"stay"``."""
+        box = QMessageBox(self.window)
+        box.setWindowTitle("Unsaved changes")
+        box.setText(f"“{self.session.name}” has changes that are not saved.")
+        box.setInformativeText("Without saving they are lost.")
+        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        drop = box.addButton("Leave them", QMessageBox.ButtonRole.DestructiveRole)
+        stay = box.addButton("Stay here", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(save)
+        box.setEscapeButton(stay)
+        box.exec()
+        return {save: "save", drop: "drop"}.get(box.clickedButton(), "stay")
+
+    def _save_now(self) -> bool:
+        """Save before going on; the piece must be safe before anything replaces it."""
+        path = self.session.path
+        if path is None:
+            start = Path(self._folder("projects")) / f"{self.session.name}{archive.SUFFIX}"
+            chosen, _ = QFileDialog.getSaveFileName(
+                self.window, "Save the project", str(start), _PROJECTS
+            )
+            if not chosen:
+                return False
+            path = Path(chosen)
+            if path.suffix.lower() != archive.SUFFIX:
+                path = path.with_name(path.name + archive.SUFFIX)
+        piece = self.session.piece
+        try:
+            archive.save(piece, self.pictures, path)
+        except UserError as error:
+            self.window.notice.say(str(error))
+            return False
+        self.session.mark_saved(path, piece)
+        self.settings.remember_project(path)
+        return True
+
+    def _may_replace(self, path: Path) -> bool:
+        answer = QMessageBox.question(self.window, "Replace", f"{path.name} exists. Replace it?")
+        return answer == QMessageBox.StandardButton.Yes
+
+    def fill_recent(self) -> None:
+        menu = self.window.recent_menu
+        menu.clear()
+        for path in self.settings.recent:
+            action = menu.addAction(path.stem)
+            action.setToolTip(str(path))
+            action.triggered.connect(lambda _=False, p=path: self.open_project(p))
+        if menu.isEmpty():
+            menu.addAction("No projects yet").setEnabled(False)
+        else:
+            menu.addSeparator()
+            menu.addAction("Empty this list").triggered.connect(self.settings.forget_all_projects)
+        menu.setToolTipsVisible(True)
+
+    # Export ----------------------------------------------------------------
+
+    def choose_export(self) -> None:
+        """Ask where the finished image should go, then export and check it."""
+        kind = self.session.piece.finish.format
+        filters = {"png": "PNG (*.png)", "jpeg": "JPEG (*.jpg *.jpeg)"}
+        start = Path(self._folder("exports")) / f"{self.session.name}{SUFFIX[kind]}"
+        path, _ = QFileDialog.getSaveFileName(
+            self.window, "Export the finished image", str(start), filters[kind]
+        )
+        if path:
+            chosen = Path(path)
+            if chosen.suffix.lower() not in (".png", ".jpg", ".jpeg"):
+                chosen = chosen.with_name(chosen.name + SUFFIX[kind])
+                if chosen.exists() and not self._may_replace(chosen):
+                    return
+            self.export_to(chosen)
+
+    def export_to(self, path: Path) -> None:
+        """Render at full size, write, read back, and show what the readers found."""
+        piece = self.session.piece
+        self.settings.set("folder of exports", str(path.parent))
+
+        def work(progress: Progress) -> Proof:
+            format_of(path)
+            progress.step("Rendering at full size", 0.1)
+            rendering = Renderer(self.pictures).render(piece)
+            progress.step(f"Writing {path.name} and reading it back", 0.5)
+            return export(rendering, path, piece.finish, self.window.bay)
+
+        def done(proof: Proof) -> None:
+            self.window.ladder.open(self.window.ladder.rungs.index(self.window.finish))
+            if piece == self.session.piece:
+                self.window.finish.show_proof(proof)
+            right, able = proof.verdict.readers_right
+            self.window.notice.say(
+                f"Exported {path.name}. {proof.verdict.words}: {right} of {able} readers read "
+                "the file back from disk.",
+                good=proof.verdict.scans,
+            )
+
+        self._job(work, done)
+
+    # Small things ----------------------------------------------------------
+
+    def _job(self, work, done) -> None:
+        self.jobs.start(work, done, lambda error: self.window.notice.say(str(error)))
+
+    def _folder(self, what: str) -> str:
+        remembered = self.settings.get(f"folder of {what}")
+        if isinstance(remembered, str) and Path(remembered).is_dir():
+            return remembered
+        return str(Path.home())

@@ -1,0 +1,145 @@
+"""The strips round the bench: a notice above it, progress and the foot below."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QToolButton,
+    QWidget,
+)
+
+from nimble_tile.ui import theme as themes
+from nimble_tile.ui.bench import Lens
+from nimble_tile.ui.controls import Segments
+
+LENSES = (
+    (Lens.FINISHED, "Finished", "The finished piece"),
+    (Lens.PICTURE, "Picture", "The picture without the code"),
+    (Lens.CODE, "Code", "The code alone, black on white, in its place"),
+    (Lens.XRAY, "X-ray", "Which modules read wrongly (crossed) and which are weak (ringed)"),
+)
+
+
+class Notice(QFrame):
+    """One sentence above the bench, until it is put away."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setAutoFillBackground(True)
+        self.label = QLabel()
+        self.label.setWordWrap(True)
+        self.label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.dismiss = QToolButton()
+        self.dismiss.setAccessibleName("Put this notice away")
+        self.dismiss.clicked.connect(self.hide)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(20, 8, 12, 8)
+        layout.addWidget(self.label, 1)
+        layout.addWidget(self.dismiss)
+        self._good = False
+        self._theme = themes.LIGHT
+        self.hide()
+
+    def say(self, text: str, good: bool = False) -> None:
+        """Show a sentence; `good` for news that need no action."""
+        self._good = good
+        self.label.setText(text)
+        self.setAccessibleName(text)
+        self.dress(self._theme)
+        self.show()
+
+    def dress(self, theme: themes.Theme) -> None:
+        self._theme = theme
+        colour = theme.well if self._good else theme.fails
+        self.setStyleSheet(
+            f"Notice {{ background: {theme.panel}; border-bottom: 1px solid {theme.rule};"
+            f" border-left: 4px solid {colour}; }}"
+        )
+        self.dismiss.setIcon(themes.icon("x-circle", theme.soft))
+
+
+class ProgressStrip(QWidget):
+    """What is being done, how far it is, and a way to stop it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.label = QLabel()
+        self.bar = QProgressBar()
+        self.bar.setRange(0, 100)
+        self.bar.setTextVisible(False)
+        self.bar.setFixedHeight(4)
+        self.cancelled = QPushButton("Cancel")
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(20, 6, 12, 6)
+        layout.setSpacing(12)
+        layout.addWidget(self.label)
+        layout.addWidget(self.bar, 1)
+        layout.addWidget(self.cancelled)
+        self.hide()
+
+    def show_step(self, what: str, share: float) -> None:
+        self.label.setText(what)
+        self.bar.setValue(round(share * 100))
+        self.show()
+
+    def dress(self, theme: themes.Theme) -> None:
+        self.update()
+
+
+class Foot(QWidget):
+    """Lens switch, legend of the x-ray, zoom."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("foot")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(48)
+        self.lens = Segments("Lens", [(lens, label, tip) for lens, label, tip in LENSES])
+        self.lens.set_value(Lens.FINISHED)
+        self.legend = QLabel()
+        self.legend.setTextFormat(Qt.TextFormat.RichText)
+        self.farther, self.closer = QToolButton(), QToolButton()
+        self.fit, self.close_up = QToolButton(), QToolButton()
+        for button, name in (
+            (self.farther, "Zoom out"),
+            (self.closer, "Zoom in"),
+            (self.fit, "Whole piece"),
+            (self.close_up, "Code close up"),
+        ):
+            button.setAccessibleName(name)
+            button.setToolTip(name)
+        self.zoom = QLabel("100%")
+        self.zoom.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.zoom.setFixedWidth(52)
+        self.zoom.setToolTip("Screen pixels for each pixel of the preview")
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(20, 0, 12, 0)
+        layout.setSpacing(6)
+        layout.addWidget(self.lens)
+        layout.addSpacing(14)
+        layout.addWidget(self.legend, 1)
+        for widget in (self.farther, self.zoom, self.closer, self.fit, self.close_up):
+            layout.addWidget(widget)
+
+    def show_legend(self, xray: bool) -> None:
+        wrong, weak = self._theme.fails, self._theme.thin
+        self.legend.setText(
+            f"<span style='color:{wrong}'>✕</span> wrong &nbsp; "
+            f"<span style='color:{weak}'>○</span> weak" if xray else ""
+        )  # fmt: skip
+
+    def dress(self, theme: themes.Theme) -> None:
+        self._theme = theme
+        for button, name in (
+            (self.farther, "minus"),
+            (self.closer, "plus"),
+            (self.fit, "corners-out"),
+            (self.close_up, "magnifying-glass-plus"),
+        ):
+            button.setIcon(themes.icon(name, theme.ink))
+        self.show_legend(bool(self.legend.text()))
