@@ -284,7 +284,7 @@ def _finish(piece: Piece, pictures: PictureStore, out: Path, as_json: bool) -> N
     from nimble_tile.core.output.raster import export, format_of
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.scan.bay import ReaderBay
-    from nimble_tile.core.scan.fidelity import measure
+    from nimble_tile.core.scan.verdict import fidelity_of
 
     format_of(out)  # complain before the work
     rendering = Renderer(pictures).render(piece)
@@ -294,9 +294,7 @@ def _finish(piece: Piece, pictures: PictureStore, out: Path, as_json: bool) -> N
     finally:
         bay.close()
     if rendering.blended:
-        square = rendering.box.slices
-        fidelity = measure(rendering.picture[square], rendering.image[square], rendering.modules)
-        verdict = replace(verdict, fidelity=fidelity)
+        verdict = replace(verdict, fidelity=fidelity_of(rendering))
     if as_json:
         click.echo(json.dumps(_made_json(out, rendering, verdict), ensure_ascii=False))
     else:

@@ -8,8 +8,13 @@ themselves live in a `nimble_tile.core.picture.store.PictureStore`.
 
 from __future__ import annotations
 
+import os
 import re
 from typing import Annotated, Any, Literal
+
+# Looking for plugins of pydantic reads the data of every installed package,
+# 50 ms of each start; there is none that a document should depend on.
+os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
@@ -23,7 +28,8 @@ Level = Literal["L", "M", "Q", "H"]
 
 
 class _Model(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    # Validators are built on first use.
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
 
 def _hex_colour(value: str) -> str:
@@ -183,7 +189,11 @@ class Piece(_Model):
     finish: Finish = Finish()
 
     model_config = ConfigDict(
-        frozen=True, extra="forbid", populate_by_name=True, serialize_by_alias=True
+        frozen=True,
+        extra="forbid",
+        defer_build=True,
+        populate_by_name=True,
+        serialize_by_alias=True,
     )
 
     @model_validator(mode="after")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import (
@@ -20,10 +21,12 @@ from PySide6.QtWidgets import QWidget
 
 from nimble_tile.core.picture.placing import dragged
 from nimble_tile.core.piece import Region
-from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.ui import theme as themes
-from nimble_tile.ui.engine import Shown
 from nimble_tile.ui.overlays import KNOB, corners, paint_handles, paint_xray
+
+if TYPE_CHECKING:
+    from nimble_tile.core.scan.verdict import Verdict
+    from nimble_tile.ui.engine import Shown
 
 MARGIN = 24
 """Free space round the fitted image."""

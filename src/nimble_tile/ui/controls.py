@@ -165,12 +165,13 @@ class Number(QSpinBox):
         guard_wheel(self)
         self.valueChanged.connect(self.edited)
 
-    def set_value(self, value: int) -> None:
-        """Show a value without telling anyone."""
-        if not self.hasFocus() or self.value() != value:
-            self.blockSignals(True)
-            self.setValue(value)
-            self.blockSignals(False)
+    def set_value(self, value: int, most: int | None = None) -> None:
+        """Show a value, and a new upper limit, without telling anyone."""
+        self.blockSignals(True)
+        if most is not None:
+            self.setMaximum(most)
+        self.setValue(value)
+        self.blockSignals(False)
 
 
 class _Track(QSlider):

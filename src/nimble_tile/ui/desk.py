@@ -10,16 +10,15 @@ from PySide6.QtGui import QGuiApplication, QImage
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from nimble_tile.core.errors import UserError
-from nimble_tile.core.output.raster import SUFFIX, Proof, export, format_of
 from nimble_tile.core.picture.opening import read_file
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.project import archive
-from nimble_tile.core.render import Renderer
 from nimble_tile.ui.engine import to_qimage
 from nimble_tile.ui.jobs import Progress
 from nimble_tile.ui.session import new_piece
 
 if TYPE_CHECKING:
+    from nimble_tile.core.output.raster import Proof
     from nimble_tile.ui.window import Window
 
 _PICTURES = "Pictures (*.png *.jpg *.jpeg *.webp *.tif *.tiff)"
@@ -101,6 +100,8 @@ class Desk(QObject):
         piece = self.session.piece
 
         def work(progress: Progress) -> QImage:
+            from nimble_tile.core.render import Renderer
+
             progress.step("Rendering at full size", 0.2)
             return to_qimage(Renderer(self.pictures).render(piece).image)
 
@@ -267,6 +268,8 @@ class Desk(QObject):
 
     def choose_export(self) -> None:
         """Ask where the finished image should go, then export and check it."""
+        from nimble_tile.core.output.raster import SUFFIX
+
         kind = self.session.piece.finish.format
         filters = {"png": "PNG (*.png)", "jpeg": "JPEG (*.jpg *.jpeg)"}
         start = Path(self._folder("exports")) / f"{self.session.name}{SUFFIX[kind]}"
@@ -287,6 +290,9 @@ class Desk(QObject):
         self.settings.set("folder of exports", str(path.parent))
 
         def work(progress: Progress) -> Proof:
+            from nimble_tile.core.output.raster import export, format_of
+            from nimble_tile.core.render import Renderer
+
             format_of(path)
             progress.step("Rendering at full size", 0.1)
             rendering = Renderer(self.pictures).render(piece)

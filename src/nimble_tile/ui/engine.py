@@ -6,8 +6,8 @@ import math
 import threading
 import time
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-import numpy as np
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
@@ -15,9 +15,13 @@ from nimble_tile.core.errors import MessageError, UserError
 from nimble_tile.core.picture.placing import region_on
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Piece
-from nimble_tile.core.render import Renderer, Rendering
-from nimble_tile.core.scan.bay import ReaderBay
-from nimble_tile.core.scan.verdict import Verdict, judge_rendering
+
+if TYPE_CHECKING:
+    import numpy as np
+
+    from nimble_tile.core.render import Renderer, Rendering
+    from nimble_tile.core.scan.bay import ReaderBay
+    from nimble_tile.core.scan.verdict import Verdict
 
 PREVIEW = 1024
 """Longer side of the preview, in pixels."""
@@ -62,6 +66,8 @@ class Shown:
 
 def to_qimage(pixels: np.ndarray) -> QImage:
     """A QImage with its own copy of the pixels (H × W × 3 uint8 sRGB)."""
+    import numpy as np
+
     height, width, _ = pixels.shape
     pixels = np.ascontiguousarray(pixels)
     image = QImage(pixels.data, width, height, 3 * width, QImage.Format.Format_RGB888)
@@ -95,7 +101,8 @@ class Engine(QObject):
     def __init__(self, pictures: PictureStore, bay: ReaderBay, parent: QObject | None = None):
         super().__init__(parent)
         self._bay = bay
-        self._renderer = Renderer(pictures)
+        self._pictures = pictures
+        self._renderer: Renderer | None = None
         self._wake = threading.Condition()
         self._next: tuple[int, Piece] | None = None
         self._ticket = 0
@@ -104,7 +111,9 @@ class Engine(QObject):
         self._thread = threading.Thread(target=self._run, name="engine", daemon=True)
 
     def start(self) -> None:
-        self._thread.start()
+        """Begin to work; may be called again."""
+        if not self._thread.is_alive() and not self._stopping:
+            self._thread.start()
 
     @property
     def ticket(self) -> int:
@@ -127,8 +136,13 @@ class Engine(QObject):
             self._thread.join(10)
 
     def _run(self) -> None:
-        waiting_since: float | None = None
+        # Here and not at the top: the window opens while these load.
+        from nimble_tile.core.render import Renderer
+        from nimble_tile.core.scan.verdict import judge_rendering
+
+        self._renderer = Renderer(self._pictures)
         self._bay.warm()
+        waiting_since: float | None = None
         while True:
             with self._wake:
                 while self._next is None and not self._stopping:

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QTransform
 
-from nimble_tile.core.scan.sampling import Sample
 from nimble_tile.ui import theme as themes
+
+if TYPE_CHECKING:
+    from nimble_tile.core.scan.sampling import Sample
 
 KNOB = 10
 """Side of a handle, in screen pixels."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import (
     QAccessible,
@@ -16,9 +18,11 @@ from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.scan.readers import NAMES
-from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.shapes import paint_reader, paint_verdict
+
+if TYPE_CHECKING:
+    from nimble_tile.core.scan.verdict import Verdict
 
 HEIGHT = 72
 

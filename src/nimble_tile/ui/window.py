@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import base64
+from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QByteArray, QSize
+from PySide6.QtCore import QByteArray, QSize, QTimer
 from PySide6.QtGui import (
     QAction,
     QActionGroup,
@@ -14,6 +15,7 @@ from PySide6.QtGui import (
     QGuiApplication,
     QKeySequence,
     QShortcut,
+    QShowEvent,
 )
 from PySide6.QtWidgets import (
     QApplication,
@@ -33,7 +35,6 @@ from nimble_tile.core.picture.placing import centred_square
 from nimble_tile.core.picture.store import About, PictureStore
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.scan.bay import ReaderBay
-from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.bench import Bench, Lens
 from nimble_tile.ui.desk import Desk
@@ -49,6 +50,9 @@ from nimble_tile.ui.session import Session
 from nimble_tile.ui.settings import Settings
 from nimble_tile.ui.strips import LENSES, Foot, Notice, ProgressStrip
 from nimble_tile.ui.verdict_band import VerdictBand
+
+if TYPE_CHECKING:
+    from nimble_tile.core.scan.verdict import Verdict
 
 
 class Window(QMainWindow):
@@ -81,7 +85,6 @@ class Window(QMainWindow):
         self._dress()
         self._restore_place()
         self.ladder.open(0)
-        self.engine.start()
         self._show_piece(self.session.piece)
         self.message.text.selectAll()
         self.message.text.setFocus()
@@ -361,6 +364,11 @@ class Window(QMainWindow):
                 self.restoreGeometry(QByteArray(base64.b64decode(stored)))
             except ValueError:
                 return
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        # The workers start once the window stands there and has been painted.
+        QTimer.singleShot(40, self.engine.start)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not self.desk.may_leave():

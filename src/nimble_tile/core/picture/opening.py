@@ -12,10 +12,12 @@ import os
 import warnings
 from dataclasses import dataclass, field
 from pathlib import Path
-
-import numpy as np
+from typing import TYPE_CHECKING
 
 from nimble_tile.core.errors import PictureError, file_error
+
+if TYPE_CHECKING:
+    import numpy as np
 
 FORMATS = ("PNG", "JPEG", "WEBP", "TIFF")
 SUFFIXES = (".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff")
@@ -68,6 +70,7 @@ class Opened:
         if self.alpha is None:
             return self.rgb
         import cv2
+        import numpy as np
 
         colour = np.array([int(ground[i : i + 2], 16) for i in (1, 3, 5)], np.uint8)
         out = np.empty_like(self.rgb)
@@ -180,6 +183,8 @@ def _unknown(data: bytes, name: str) -> PictureError:
 
 def _convert(image, name: str) -> Opened:
     """To 8-bit sRGB and alpha, orientation applied."""
+    import numpy as np
+
     notes: list[str] = []
     if getattr(image, "n_frames", 1) > 1:
         notes.append(f"It has {image.n_frames} pages; the first is used.")
@@ -215,6 +220,7 @@ def _convert(image, name: str) -> Opened:
 
 def _eight_bits(image, name: str, notes: list[str]):
     """Deeper modes to 8 bits a channel."""
+    import numpy as np
     from PIL import Image
 
     if image.mode.startswith("I"):
@@ -234,9 +240,11 @@ def _to_srgb(image, profile: bytes | None, notes: list[str]):
     """Apply the embedded profile, if there is a usable one."""
     from PIL import ImageCms
 
-    if profile:
+    if profile or image.mode == "LAB":
         try:
-            source = ImageCms.ImageCmsProfile(io.BytesIO(profile))
+            # Lab is defined by itself; what a file says about it adds nothing.
+            named = ImageCms.createProfile("LAB") if image.mode == "LAB" else io.BytesIO(profile)
+            source = ImageCms.ImageCmsProfile(named)
             converted = ImageCms.profileToProfile(
                 image,
                 source,
@@ -252,6 +260,6 @@ def _to_srgb(image, profile: bytes | None, notes: list[str]):
             if "srgb" not in title.lower():
                 notes.append(f"Its colours were converted from {title or 'its profile'} to sRGB.")
             return converted
-    if image.mode in ("CMYK", "LAB"):
-        notes.append(f"Its {image.mode} colours have no profile and were converted plainly.")
+    if image.mode == "CMYK":
+        notes.append("Its CMYK colours have no profile and were converted plainly.")
     return image.convert("RGB")

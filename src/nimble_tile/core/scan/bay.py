@@ -18,12 +18,14 @@ from collections import deque
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-
-import numpy as np
+from typing import TYPE_CHECKING
 
 from nimble_tile.core.scan import readers as _readers
 from nimble_tile.core.scan.readers import Reading, to_grey
 from nimble_tile.core.scan.worker import HEADER, LENGTH
+
+if TYPE_CHECKING:
+    import numpy as np
 
 TIME_LIMIT = 6.0
 """Seconds that one reader may take for one image. The slowest that we saw on

@@ -9,9 +9,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
-import numpy as np
+if TYPE_CHECKING:
+    import numpy as np
+
 
 NAMES = ("zxing-cpp", "OpenCV", "quirc", "qrdec")
 """Names of the readers, in the order in which they are shown."""
@@ -68,6 +70,7 @@ def to_grey(image: np.ndarray) -> np.ndarray:
     ndarray of uint8, H × W, C-contiguous
     """
     import cv2
+    import numpy as np
 
     if image.ndim == 3:
         image = cv2.cvtColor(image, cv2.COLOR_RGB2GRAY)
@@ -121,6 +124,7 @@ class OpenCvReader:
 
     def read(self, image: np.ndarray) -> list[Reading]:
         import cv2
+        import numpy as np
 
         raw, corners, _ = cv2.QRCodeDetector().detectAndDecodeBytes(to_grey(image))
         if not raw:

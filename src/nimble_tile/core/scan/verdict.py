@@ -6,6 +6,7 @@ The thresholds of the verdict are ours and stand together here.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -144,21 +145,26 @@ def judge_rendering(rendering: Rendering, bay: ReaderBay, with_fidelity: bool = 
     with_fidelity : bool
         Also compare the code's square with the picture.
     """
-    grey = to_grey(rendering.image)
-    fidelity = None
-    if with_fidelity and rendering.blended:
-        square = rendering.box.slices
-        fidelity = measure(rendering.picture[square], rendering.image[square], rendering.modules)
-    verdict = judge(
-        grey,
-        bay,
-        expected=rendering.symbol.text,
-        symbol=rendering.symbol,
-        box=rendering.box,
-        quiet_zone=rendering.quiet_zone,
-        looks=_step_back(rendering),
-    )
-    return replace(verdict, fidelity=fidelity)
+    with ThreadPoolExecutor(1) as beside:  # while the readers look
+        fidelity = None
+        if with_fidelity and rendering.blended:
+            fidelity = beside.submit(fidelity_of, rendering)
+        verdict = judge(
+            to_grey(rendering.image),
+            bay,
+            expected=rendering.symbol.text,
+            symbol=rendering.symbol,
+            box=rendering.box,
+            quiet_zone=rendering.quiet_zone,
+            looks=_step_back(rendering),
+        )
+        return replace(verdict, fidelity=fidelity.result() if fidelity else None)
+
+
+def fidelity_of(rendering: Rendering) -> Fidelity:
+    """How much of the picture is left in the code's square."""
+    square = rendering.box.slices
+    return measure(rendering.picture[square], rendering.image[square], rendering.modules)
 
 
 def _step_back(rendering: Rendering) -> tuple[int, ...]:
@@ -197,20 +203,23 @@ def judge(
     marks: dict[str, Mark] = {}
     found: list[Reading] = []
     longer = max(grey.shape)
-    sides = [min(longer, LARGEST_LOOK), *(side for side in looks if side < longer)]
-    waiting = list(NAMES)
-    for side in sides:
+    first = min(longer, LARGEST_LOOK)
+    waiting, looked = list(NAMES), None
+    for side in [first, *(side for side in looks if side < first)]:
+        if side != first and looked is not None and not looked.corrects:
+            break  # where no block can be corrected, stepping back finds nothing either
         view, scale = _view(grey, side)
-        for outcome in bay.read(view, waiting):
+        with ThreadPoolExecutor(1) as beside:  # our own look, while the readers take theirs
+            reading = beside.submit(bay.read, view, waiting)
+            if looked is None and symbol is not None and box is not None:
+                looked = sample(grey, box, symbol, quiet_zone)
+        for outcome in reading.result():
             _gather(found, outcome, scale)
             marks[outcome.name] = _mark(outcome, expected, micro, max(view.shape))
         waiting = [name for name in waiting if not _right(marks[name], expected)]
         if not waiting or (micro and READS_MICRO[0] not in waiting):
             break
     ordered = tuple(marks[name] for name in NAMES)
-    looked = None
-    if symbol is not None and box is not None:
-        looked = sample(grey, box, symbol, quiet_zone)
     spare = looked.spare if looked else _reported_spare(found, expected)
     matches = None if expected is None else any(code.text == expected for code in found)
     state = _state(ordered, expected, spare)

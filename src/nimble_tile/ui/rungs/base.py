@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.piece import Piece
-from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.controls import Slider
-from nimble_tile.ui.engine import Shown
 from nimble_tile.ui.session import Session
+
+if TYPE_CHECKING:
+    from nimble_tile.core.scan.verdict import Verdict
+    from nimble_tile.ui.engine import Shown
 
 
 class Rung(QWidget):

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from nimble_tile.core.piece import Blend, Piece
-from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.ui.controls import Choice, Segments, Slider, named, soft
-from nimble_tile.ui.engine import Shown
 from nimble_tile.ui.rungs.base import Rung
 from nimble_tile.ui.session import Session
+
+if TYPE_CHECKING:
+    from nimble_tile.core.scan.verdict import Verdict
+    from nimble_tile.ui.engine import Shown
 
 _METHODS = {
     "tone": "Draws each module's own tone into a dark or a light band; the colours stay.",

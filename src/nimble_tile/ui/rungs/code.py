@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtWidgets import QLabel
 
 from nimble_tile.core.errors import MessageError, UserError
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.symbol import tables
 from nimble_tile.ui.controls import Choice, Number, Segments, named, row, set_rank, soft
-from nimble_tile.ui.engine import Shown
 from nimble_tile.ui.rungs.base import Rung
 from nimble_tile.ui.session import Session
+
+if TYPE_CHECKING:
+    from nimble_tile.ui.engine import Shown
 
 _LEVELS = (
     ("L", "Corrects about 7% of the code: most room for the picture"),

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QRectF, QSize, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
-from nimble_tile.core.output.raster import Proof
 from nimble_tile.core.piece import MAX_SIDE, Finish, Piece
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.controls import Number, Segments, Slider, named, row, rule, soft
-from nimble_tile.ui.engine import Shown
 from nimble_tile.ui.rungs.base import Rung
 from nimble_tile.ui.session import Session
 from nimble_tile.ui.shapes import paint_reader, paint_verdict
+
+if TYPE_CHECKING:
+    from nimble_tile.core.output.raster import Proof
+    from nimble_tile.ui.engine import Shown
 
 SMALLEST_PRINT = 20.0
 """Millimetres: the smallest height of a printed code that is dependable (common practice)."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QTextCursor
 from PySide6.QtWidgets import QLabel, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
@@ -10,9 +12,11 @@ from nimble_tile.core.errors import MessageError, UserError
 from nimble_tile.core.message import Advice, advise, encoded_length
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.controls import Segments, row, set_rank, soft
-from nimble_tile.ui.engine import Shown
 from nimble_tile.ui.rungs.base import Rung
 from nimble_tile.ui.session import SAMPLE, Session
+
+if TYPE_CHECKING:
+    from nimble_tile.ui.engine import Shown
 
 
 class MessageRung(Rung):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor, QIcon, QPixmap
 from PySide6.QtWidgets import QColorDialog, QLabel, QPushButton, QWidget
@@ -11,9 +13,11 @@ from nimble_tile.core.picture.placing import centred_square
 from nimble_tile.core.picture.store import About
 from nimble_tile.core.piece import Piece, Region
 from nimble_tile.ui.controls import Number, named, row, set_rank, soft
-from nimble_tile.ui.engine import Shown
 from nimble_tile.ui.rungs.base import Rung
 from nimble_tile.ui.session import Session
+
+if TYPE_CHECKING:
+    from nimble_tile.ui.engine import Shown
 
 
 class PictureRung(Rung):
@@ -116,12 +120,9 @@ class PictureRung(Rung):
         region = self._region(piece)
         if region is not None:
             width, height = self._about.size
-            self.side.setMaximum(min(width, height))
-            self.x.setMaximum(width)
-            self.y.setMaximum(height)
-            self.x.set_value(round(region.x))
-            self.y.set_value(round(region.y))
-            self.side.set_value(round(region.width))
+            self.x.set_value(round(region.x), width)
+            self.y.set_value(round(region.y), height)
+            self.side.set_value(round(region.width), min(width, height))
 
     def _place(self) -> None:
         """Keep what was typed and give way in the other numbers."""

@@ -1,0 +1,32 @@
+# Everything a fresh machine needs comes with the first command; later runs are quick.
+PY := .venv/bin/python
+STAMP := .venv/.ready
+
+.PHONY: demo test check screenshots bench artwork clean
+
+demo: $(STAMP)
+	@.venv/bin/nimble-tile demo
+
+test: $(STAMP) check
+	@QT_QPA_PLATFORM=offscreen $(PY) -m pytest
+
+check: $(STAMP)
+	@.venv/bin/ruff check src tests tools bench
+	@.venv/bin/ruff format --check src tests tools bench
+	@.venv/bin/lint-imports
+
+screenshots: $(STAMP)
+	@$(PY) tools/screenshots.py docs/screenshots
+
+bench: $(STAMP)
+	@$(PY) bench/run.py
+
+artwork: $(STAMP)
+	@cd tools && for script in draw_*.py; do ../$(PY) $$script; done
+
+$(STAMP): pyproject.toml tools/setup.sh
+	@sh tools/setup.sh
+	@touch $(STAMP)
+
+clean:
+	rm -rf .venv build

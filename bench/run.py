@@ -1,0 +1,160 @@
+"""Speed against named baselines, measured in the same run; prints ratios and limits.
+
+Each baseline and the thing measured are run alternately, several times, and
+the medians are compared, so that a busy machine slows both.
+"""
+
+from __future__ import annotations
+
+import os
+import statistics
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+ROUNDS = 15
+
+
+def timed(action: Callable[[], object]) -> float:
+    begun = time.perf_counter()
+    action()
+    return time.perf_counter() - begun
+
+
+def compare(
+    what: str,
+    action: Callable[[], object],
+    against: str,
+    baseline: Callable[[], object],
+    limit: float,
+    rounds: int = ROUNDS,
+) -> bool:
+    """Print the ratio of two medians and whether it is within the limit."""
+    action(), baseline()
+    ours, theirs = [], []
+    for _ in range(rounds):
+        theirs.append(timed(baseline))
+        ours.append(timed(action))
+    own, base = statistics.median(ours), statistics.median(theirs)
+    ratio = own / base
+    good = ratio <= limit
+    print(
+        f"{what}: {own * 1e3:.1f} ms; {against}: {base * 1e3:.1f} ms; "
+        f"ratio {ratio:.2f}, limit {limit:g}: {'met' if good else 'NOT MET'}",
+        flush=True,
+    )
+    return good
+
+
+def edit_to_picture() -> list[bool]:
+    """From a moved slider to the finished preview of 1024 pixels."""
+    import cv2
+
+    from nimble_tile.core.piece import Blend
+    from nimble_tile.core.render import Renderer
+    from nimble_tile.demo import demo_pieces
+
+    pieces, pictures = demo_pieces()
+    mist = pieces["morning-mist"]
+    # The hardest case: the whole 1024 × 1024 image is code.
+    square = mist.picture.model_copy(
+        update={"region": None, "digest": pieces["heron-mark"].picture.digest}
+    )
+    whole = mist.model_copy(update={"picture": square})
+    renderer, results = Renderer(pictures), []
+    for method, mode in (("tone", "normal"), ("overlay", "normal"), ("overlay", "multiply")):
+        image = renderer.render(whole, 1024).image
+        strengths = iter(i / 1000 for i in range(300, 1000))
+
+        def edit(method=method, mode=mode, strengths=strengths) -> None:
+            blend = Blend(method=method, mode=mode, strength=next(strengths))
+            renderer.render(whole.model_copy(update={"blend": blend}), 1024)
+
+        def round_trip(image=image) -> None:
+            cv2.cvtColor(cv2.cvtColor(image, cv2.COLOR_RGB2LAB), cv2.COLOR_LAB2RGB)
+
+        results.append(
+            compare(f"edit to picture, {method} {mode}, 1024 px", edit,
+                    "RGB-Lab-RGB by OpenCV", round_trip, 3)
+        )  # fmt: skip
+    return results
+
+
+def verdict() -> list[bool]:
+    """A whole verdict against the four readers called bare, one after another."""
+    from nimble_tile.core.render import Renderer
+    from nimble_tile.core.scan.bay import ReaderBay
+    from nimble_tile.core.scan.readers import READERS, to_grey
+    from nimble_tile.core.scan.verdict import judge_rendering
+    from nimble_tile.demo import demo_pieces
+
+    pieces, pictures = demo_pieces()
+    renderer, bay = Renderer(pictures), ReaderBay()
+    readers = [make() for make in READERS.values()]
+    results = []
+    try:
+        for name, strength in (
+            ("lantern-walk-poster", 0.6), ("morning-mist", 0.6), ("morning-mist", 0.0),
+        ):  # fmt: skip
+            rendering = renderer.render(pieces[name].edited("blend", strength=strength), 1024)
+            grey = to_grey(rendering.image)
+
+            def bare(grey=grey) -> None:
+                for reader in readers:
+                    reader.read(grey)
+
+            results.append(
+                compare(f"verdict on {name} at {strength:g}, 1024 px",
+                        lambda r=rendering: judge_rendering(r, bay),
+                        "four bare readers", bare, 1.3)
+            )  # fmt: skip
+    finally:
+        bay.close()
+    return results
+
+
+BARE = """
+import cv2, numpy
+from PySide6.QtWidgets import QApplication, QMainWindow
+app = QApplication([])
+window = QMainWindow()
+window.resize(1280, 800)
+window.show()
+app.processEvents()
+"""
+OURS = """
+from nimble_tile.ui.app import application
+from nimble_tile.ui.window import Window
+app = application()
+window = Window()
+window.show()
+app.processEvents()
+import os; os._exit(0)
+"""
+
+
+def start() -> list[bool]:
+    """A new process until the window is up and answers, against a bare one."""
+
+    # As installed: with bytecode, which the first, unmeasured run writes.
+    env = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}
+
+    def run(code: str) -> Callable[[], object]:
+        return lambda: subprocess.run([sys.executable, "-c", code], check=True, env=env)
+
+    return [
+        compare("start to usable window", run(OURS), "bare Qt window with numpy and OpenCV",
+                run(BARE), 2, rounds=9)
+    ]  # fmt: skip
+
+
+def main() -> int:
+    results = [*edit_to_picture(), *verdict(), *start()]
+    return 0 if all(results) else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,58 @@
+"""Shared fixtures: pictures from open sample data, one set of reader processes."""
+
+import io
+import os
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import numpy as np
+import pytest
+from PIL import Image
+from skimage import data
+
+from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.piece import Code, Message, Picture, Piece
+from nimble_tile.core.scan.bay import ReaderBay
+
+LINK = "https://lanternwalk.example/dusk/path7"  # 38 characters
+
+
+def encoded(image, kind="PNG", **options):
+    """Bytes of a picture file."""
+    if isinstance(image, np.ndarray):
+        image = Image.fromarray(image)
+    file = io.BytesIO()
+    image.save(file, kind, **options)
+    return file.getvalue()
+
+
+def photograph(name):
+    """One of scikit-image's bundled sample photographs."""
+    return getattr(data, name)()[..., :3]
+
+
+@pytest.fixture(scope="session")
+def bay():
+    bay = ReaderBay()
+    yield bay
+    bay.close()
+
+
+@pytest.fixture
+def store():
+    return PictureStore()
+
+
+@pytest.fixture
+def photo_piece(store):
+    """A function that makes a piece on a sample photograph."""
+
+    def make(name="coffee", **code):
+        digest = store.add(encoded(photograph(name)), name)
+        return Piece(
+            message=Message(text=LINK),
+            code=Code(**code),
+            picture=Picture(digest=digest, name=f"{name}.png"),
+        )
+
+    return make

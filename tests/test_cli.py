@@ -1,0 +1,158 @@
+"""The command line's contract: forms, JSON, exit status, one line of complaint."""
+
+import json
+import os
+import subprocess
+import sys
+
+import pytest
+from click.testing import CliRunner
+
+from conftest import LINK, encoded, photograph
+from nimble_tile.cli import main
+
+
+def run(*words):
+    result = CliRunner().invoke(main, [str(word) for word in words], prog_name="nimble-tile")
+    return result
+
+
+@pytest.fixture
+def coffee(tmp_path):
+    path = tmp_path / "coffee.png"
+    path.write_bytes(encoded(photograph("coffee")))
+    return path
+
+
+def test_make_then_check_then_render(tmp_path, coffee):
+    out = tmp_path / "out.png"
+    made = run("make", "--message", LINK, "--picture", coffee, "--out", out, "--blend", "tone",
+               "--strength", 0.7, "--level", "Q", "--version", 6, "--mask", 2, "--quiet-zone", 3,
+               "--region", "100,10,380,380", "--size", 900, "--json")  # fmt: skip
+    assert made.exit_code == 0
+    report = json.loads(made.stdout)
+    assert set(report) == {"out", "message", "symbol", "steering", "fidelity", "verdict"}
+    assert report["symbol"] == {"version": "6", "level": "Q", "mask": 2, "modules": 41}
+    assert report["message"] == LINK
+    assert report["steering"] is None
+    assert 0.1 < report["fidelity"]["ssim_view"] < 0.9
+    checked = run("check", out, "--expect", LINK, "--json")
+    assert checked.exit_code == 0
+    verdict = json.loads(checked.stdout)
+    assert {"verdict", "matches", "found", "readers", "spare", "reach", "trials"} <= set(verdict)
+    assert verdict["matches"] is True
+    assert verdict["reach"] is None
+    assert verdict["trials"] == []
+    (found,) = verdict["found"]
+    assert (found["text"], found["version"], found["level"], found["mask"]) == (LINK, "6", "Q", 2)
+    # The region's left edge, scaled by 900 / 600, and three modules of quiet zone.
+    left = (100 + 3 * 380 / 47) * 1.5
+    assert found["corners"][0][0] == pytest.approx(left, abs=12)
+    assert [reader["name"] for reader in verdict["readers"]] == [
+        "zxing-cpp",
+        "OpenCV",
+        "quirc",
+        "qrdec",
+    ]
+
+
+def test_exit_status_follows_what_is_read(tmp_path, coffee):
+    out = tmp_path / "out.png"
+    assert run("make", "--message", LINK, "--out", out).exit_code == 0
+    wrong = run("check", out, "--expect", "another")
+    assert wrong.exit_code == 1
+    assert "Expected: another" in wrong.stdout
+    assert run("check", coffee).exit_code == 1
+    gone = run("make", "--message", LINK, "--picture", coffee, "--strength", 0, "--out", out)
+    assert gone.exit_code == 1
+    assert "Does not scan" in gone.stdout
+
+
+def test_check_looks_only_into_the_region(tmp_path):
+    import numpy as np
+    from PIL import Image
+
+    parts = []
+    for text in ("left", "right"):
+        run("make", "--message", text, "--out", tmp_path / "p.png", "--size", 400)
+        parts.append(np.asarray(Image.open(tmp_path / "p.png")))
+    both = tmp_path / "both.png"
+    both.write_bytes(encoded(np.hstack(parts)))
+    verdict = json.loads(run("check", both, "--region", "400,0,400,400", "--json").stdout)
+    assert [code["text"] for code in verdict["found"]] == ["right"]
+    assert verdict["found"][0]["corners"][0][0] > 400
+
+
+@pytest.mark.parametrize(
+    ("words", "says"),
+    [
+        (["make", "--message", "a", "--out", "a.gif"], "does not end in"),
+        (["make", "--message", "", "--out", "a.png"], "no message"),
+        (["make", "--out", "a.png"], "--message"),
+        (["make", "--message", "a", "--out", "a.png", "--strength", "2"], "--strength 2"),
+        (["make", "--message", "a", "--out", "a.png", "--version", "41"], "--version 41"),
+        (["make", "--message", "a", "--out", "a.png", "--mask", "9"], "--mask 9"),
+        (["make", "--message", "a", "--out", "a.png", "--blend", "glue"], "--blend glue"),
+        (
+            ["make", "--message", "a" * 90, "--out", "a.png", "--version", "2"],
+            "does not fit version 2",
+        ),
+        (["make", "--message", "a", "--out", "a.png", "--picture", "none.png"], "does not exist"),
+        (["make", "--message", "a", "--out", "a.png", "--region", "1,2,3"], "X,Y,W,H"),
+        (["make", "--message", "a", "--out", "a.png", "--region", "1,2,3,4"], "Give --picture"),
+        (["make", "--message", "a", "--out", "none/a.png"], "does not exist"),
+        (["make", "--message", "a", "--out", "a.png", "--size", "2"], "--size 2"),
+        (["check", "none.png"], "does not exist"),
+        (["render", "none.nimbletile", "--out", "a.png"], "does not exist"),
+        (["open", "none.nimbletile"], "no display"),
+        (["surprise"], "surprise"),
+    ],
+)
+def test_wrong_calls_get_one_line_and_status_2(tmp_path, monkeypatch, words, says):
+    monkeypatch.chdir(tmp_path)
+    for name in ("QT_QPA_PLATFORM", "DISPLAY", "WAYLAND_DISPLAY"):
+        monkeypatch.delenv(name, raising=False)
+    result = run(*words)
+    assert result.exit_code == 2
+    assert says in result.stderr
+    assert result.stderr.count("\n") == 1
+    assert result.stdout == ""
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_demo_without_a_display_renders_checks_and_exports(tmp_path):
+    """As a process of its own, as a person would start it."""
+    hidden = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+    env = {key: value for key, value in os.environ.items() if key not in hidden}
+    done = subprocess.run(
+        [sys.executable, "-m", "nimble_tile", "demo", "--out", str(tmp_path / "demo")],
+        env=env, capture_output=True, text=True, check=False, timeout=120,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    assert "no display" in done.stdout
+    made = sorted(path.name for path in (tmp_path / "demo").iterdir())
+    assert made == [
+        "heron-mark.nimbletile", "heron-mark.png", "lantern-walk-poster.nimbletile",
+        "lantern-walk-poster.png", "morning-mist.jpg", "morning-mist.nimbletile",
+    ]  # fmt: skip
+    assert done.stdout.count("4 of 4 readers") == 3
+    again = run("render", tmp_path / "demo" / "lantern-walk-poster.nimbletile", "--out",
+                tmp_path / "again.png", "--size", 1200, "--json")  # fmt: skip
+    assert again.exit_code == 0
+    assert json.loads(again.stdout)["verdict"]["matches"] is True
+
+
+def test_demo_poster_reads_at_strength_0_6_and_fails_at_0(tmp_path, bay):
+    from nimble_tile.core.output.raster import export
+    from nimble_tile.core.render import Renderer
+    from nimble_tile.demo import demo_pieces
+
+    pieces, pictures = demo_pieces()
+    poster = pieces["lantern-walk-poster"]
+    renderer = Renderer(pictures)
+    for strength, readers in ((0.6, 4), (0.0, 0)):
+        piece = poster.edited("blend", method="tone", strength=strength)
+        proof = export(renderer.render(piece), tmp_path / "poster.png", piece.finish, bay)
+        assert proof.verdict.readers_right == (readers, 4)
+    assert proof.verdict.words == "Does not scan"
+    assert proof.verdict.sample.wrong.mean() > 0.3

@@ -1,0 +1,434 @@
+"""The real window, driven through the whole path as a person would."""
+
+import time
+from pathlib import Path
+
+import pytest
+from PIL import Image
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QAction, QDropEvent, QWheelEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QFileDialog
+
+from conftest import LINK, encoded, photograph
+from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.piece import Region
+from nimble_tile.core.project import archive
+from nimble_tile.core.scan.readers import READERS
+from nimble_tile.ui import theme as themes
+from nimble_tile.ui.app import application
+from nimble_tile.ui.bench import Lens
+from nimble_tile.ui.session import SAMPLE
+from nimble_tile.ui.settings import Settings
+from nimble_tile.ui.window import Window
+
+
+@pytest.fixture(scope="session")
+def qapp():
+    return application()
+
+
+@pytest.fixture
+def window(qtbot, tmp_path, monkeypatch):
+    # A fresh machine: no remembered state, and nothing is asked on closing.
+    made = Window(Settings(tmp_path / "state" / "window.json"))
+    made.desk.ask_unsaved = lambda: "drop"
+    made.resize(1280, 800)
+    qtbot.addWidget(made)
+    made.show()
+    qtbot.waitExposed(made)
+    made.activateWindow()
+    yield made
+    made.shut_down()
+
+
+@pytest.fixture
+def settle(qtbot):
+    def wait(window):
+        qtbot.waitUntil(lambda: not window.jobs.busy and window.current, timeout=20_000)
+
+    return wait
+
+
+@pytest.fixture
+def coffee(tmp_path):
+    path = tmp_path / "coffee.png"
+    path.write_bytes(encoded(photograph("coffee")))
+    return path
+
+
+def drop(window, *paths):
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+    event = QDropEvent(QPointF(700, 400), Qt.DropAction.CopyAction, mime,
+                       Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)  # fmt: skip
+    window.dropEvent(event)
+
+
+def slide(slider, value):
+    """Drag a slider's handle with the mouse."""
+    track = slider.track
+    y = track.height() // 2
+
+    def at(share):
+        return QPoint(round(6 + share * (track.width() - 12)), y)
+
+    QTest.mousePress(track, Qt.MouseButton.LeftButton, pos=at(track.value() / track.maximum()))
+    for step in range(1, 6):
+        start = track.value() / track.maximum()
+        QTest.mouseMove(track, at(start + (value - start) * step / 5))
+    QTest.mouseRelease(track, Qt.MouseButton.LeftButton, pos=at(value))
+
+
+def test_whole_path_type_drop_slide_undo_save_reopen_export_check(
+    window, settle, coffee, tmp_path, qtbot, monkeypatch
+):
+    # The empty window already holds a checked code.
+    settle(window)
+    assert window.band.words == "Scans well"
+    assert window.verdict.expected == SAMPLE
+    # Type: the text is selected, so typing replaces it.
+    assert window.message.text.hasFocus()
+    QTest.keyClicks(window.message.text, LINK)
+    assert window.band.stale
+    settle(window)
+    assert window.session.piece.message.text == LINK
+    assert window.verdict.expected == LINK
+    # Drop a picture: placed, blended and checked without another click.
+    drop(window, coffee)
+    qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
+    settle(window)
+    assert window.band.words == "Scans well"
+    assert window.verdict.readers_right == (4, 4)
+    assert window.verdict.fidelity.ssim_view < 0.9
+    assert window.bench.image.width() == 600
+    # Slide the strength down to nothing: it fails, and the window says so.
+    window.ladder.open(3)
+    slide(window.blend.strength, 0.0)
+    settle(window)
+    assert window.session.piece.blend.strength < 0.02
+    assert window.band.words == "Does not scan"
+    assert window.verdict.sample.wrong.sum() > 200
+    window.look_through(Lens.XRAY)
+    # Undo brings the strength back in one step.
+    assert window.act_undo.text() == "&Undo: change the strength"
+    window.act_undo.trigger()
+    settle(window)
+    assert window.session.piece.blend.strength == 0.7
+    assert window.band.words == "Scans well"
+    window.act_redo.trigger()
+    assert window.session.piece.blend.strength < 0.02
+    window.act_undo.trigger()
+    # Save, start over, reopen.
+    path = tmp_path / "walk.nimbletile"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), ""))
+    window.act_save.trigger()
+    qtbot.waitUntil(path.exists, timeout=10_000)
+    qtbot.waitUntil(lambda: not window.session.unsaved, timeout=10_000)
+    assert window.windowTitle() == "walk – Nimble Tile"
+    saved = window.session.piece
+    assert archive.load(path, PictureStore()) == saved
+    window.act_new.trigger()
+    settle(window)
+    assert window.session.piece.picture.digest is None
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
+    window.act_open.trigger()
+    qtbot.waitUntil(lambda: window.session.piece == saved, timeout=10_000)
+    settle(window)
+    assert window.settings.recent == [path]
+    # Export and check the file independently of the window.
+    out = tmp_path / "walk.png"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(out), ""))
+    window.act_export.trigger()
+    qtbot.waitUntil(lambda: window.finish.proof.proof is not None, timeout=20_000)
+    assert window.finish.proof.proof.verdict.readers_right == (4, 4)
+    assert window.finish.proof.isVisible()
+    assert "4 of 4 readers" in window.notice.label.text()
+    import numpy as np
+
+    pixels = np.asarray(Image.open(out))
+    assert pixels.shape == (400, 600, 3)
+    for reader in READERS.values():
+        assert reader().read(pixels)[0].text == LINK
+
+
+def test_stale_answers_are_grey_until_the_newest_is_in(window, settle, coffee, qtbot):
+    drop(window, coffee)
+    qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
+    settle(window)
+    verdicts = []
+    window.engine.judged.connect(lambda ticket, _: verdicts.append(ticket))
+    for step in range(30):
+        window.session.edit("blend", "Change the strength", "s", strength=step / 60)
+        assert window.band.stale
+        QTest.qWait(4)
+    settle(window)
+    assert verdicts[-1] == window.engine.ticket
+    assert len(verdicts) < 30  # newer pieces overtook older ones
+    assert window.band.verdict.sample is window.bench._verdict.sample
+    assert window.session.undo_name == "Change the strength"
+    window.session.undo()
+    assert window.session.piece.blend.strength == 0.7
+
+
+def test_every_code_setting_reaches_the_symbol(window, settle):
+    rung = window.code
+    window.ladder.open(1)
+    QTest.mouseClick(rung.level.button("H"), Qt.MouseButton.LeftButton)
+    rung.version.setCurrentIndex(rung.version.findData("7"))
+    rung.version.activated.emit(rung.version.currentIndex())
+    rung.mask.setCurrentIndex(rung.mask.findData(5))
+    rung.mask.activated.emit(rung.mask.currentIndex())
+    rung.quiet.setValue(2)
+    settle(window)
+    symbol = window._shown.rendering.symbol
+    assert (symbol.version, symbol.level, symbol.mask) == ("7", "H", 5)
+    assert window._shown.rendering.modules == 45 + 4
+    assert "Below the standard's 4" in rung.quiet_note.text()
+    assert window.ladder.rows[1].summary == "7-H, 45 modules, mask 5"
+    # A message that does not fit: the reason stands beside the control.
+    window.session.edit("message", "Write", text="x" * 200)
+    settle(window)
+    assert "does not fit version 7" in rung.error.text()
+    assert rung.error.isVisible()
+    assert window.band.words == "No code yet"
+    assert not window.act_export.isEnabled()
+    # Micro QR: levels and masks that it lacks cannot be chosen and say why.
+    window.session.edit("message", "Write", text="123")
+    rung.version.setCurrentIndex(rung.version.findData("M2"))
+    rung.version.activated.emit(rung.version.currentIndex())
+    settle(window)
+    assert not rung.level.button("H").isEnabled()
+    assert "does not offer" in rung.level.button("H").toolTip()
+    assert window.session.piece.code.mask == "auto"
+    assert window._shown.rendering.symbol.version == "M2"
+    assert window.verdict.readers_right == (1, 1)
+
+
+def test_message_advice_and_its_fixes(window, settle):
+    window.session.edit("message", "Write", text="lanternwalk.example/dusk")
+    texts = [
+        label.text() for label in window.message._advice.findChildren(type(window.message.count))
+    ]
+    assert any("does not begin with https" in text for text in texts)
+    settle(window)
+    (button,) = [
+        b for b in window.message._advice.findChildren(type(window.finish.export)) if b.isVisible()
+    ]
+    button.click()
+    assert window.session.piece.message.text == "https://lanternwalk.example/dusk"
+    assert window.session.undo_name == "Put https:// in front"
+    window.session.edit("message", "Write", text="")
+    settle(window)
+    assert window.band.words == "No code yet"
+    assert "Write what the code should say" in window.band._words.reason
+
+
+def test_bad_files_get_a_sentence_and_change_nothing(window, settle, tmp_path, coffee, qtbot):
+    drop(window, coffee)
+    qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
+    piece = window.session.piece
+    broken = tmp_path / "broken.png"
+    broken.write_bytes(coffee.read_bytes()[:5000])
+    drop(window, broken)
+    settle(window)
+    assert "damaged or cut off" in window.notice.label.text()
+    hostile = tmp_path / "x.nimbletile"
+    hostile.write_bytes(b"PK nonsense")
+    window.desk.ask_unsaved = lambda: "drop"
+    drop(window, hostile)
+    settle(window)
+    assert "not a project" in window.notice.label.text()
+    window.desk.export_to(tmp_path / "none" / "a.png")
+    settle(window)
+    assert "does not exist" in window.notice.label.text()
+    assert window.session.piece == piece
+
+
+@pytest.mark.parametrize("answer", ["stay", "drop", "save"])
+def test_unsaved_changes_are_asked_about(window, settle, tmp_path, answer):
+    path = tmp_path / "kept.nimbletile"
+    window.session.edit("message", "Write", text=LINK)
+    window.session.path = path
+    window.desk.ask_unsaved = lambda: answer
+    window.desk.new_piece()
+    if answer == "stay":
+        assert window.session.piece.message.text == LINK
+    else:
+        assert window.session.piece.message.text == SAMPLE
+    assert path.exists() == (answer == "save")
+    if answer == "save":
+        assert archive.load(path, PictureStore()).message.text == LINK
+        assert not window.session.unsaved
+
+
+def test_code_is_dragged_and_sized_on_the_bench(window, settle, coffee, qtbot):
+    drop(window, coffee)
+    qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
+    settle(window)
+    bench = window.bench
+    area = bench._code_area()
+    unit = bench._unit()
+    corner, inside = area.bottomRight().toPoint(), area.center().toPoint()
+    QTest.mousePress(bench, Qt.MouseButton.LeftButton, pos=corner)
+    QTest.mouseMove(bench, corner - QPoint(round(150 * unit), round(150 * unit)))
+    QTest.mouseRelease(
+        bench, Qt.MouseButton.LeftButton, pos=corner - QPoint(round(150 * unit), round(150 * unit))
+    )
+    region = window.session.piece.picture.region
+    assert region.width == pytest.approx(250, abs=3)
+    assert (region.x, region.y) == (100, 0)
+    inside = bench._code_area().center().toPoint()
+    QTest.mousePress(bench, Qt.MouseButton.LeftButton, pos=inside)
+    QTest.mouseMove(bench, inside + QPoint(round(40 * unit), round(60 * unit)))
+    QTest.mouseRelease(
+        bench, Qt.MouseButton.LeftButton, pos=inside + QPoint(round(40 * unit), round(60 * unit))
+    )
+    moved = window.session.piece.picture.region
+    assert (moved.x, moved.y) == (pytest.approx(140, abs=3), pytest.approx(60, abs=3))
+    assert moved.width == region.width
+    QTest.keyClick(bench, Qt.Key.Key_Right)
+    assert window.session.piece.picture.region.x == moved.x + 1
+    settle(window)
+    assert window.picture.x.value() == moved.x + 1
+    window.picture.side.setValue(120)
+    assert window.session.piece.picture.region.width == 120
+    window.picture.centre.click()
+    assert window.session.piece.picture.region is None
+
+
+def test_lenses_zoom_and_keys(window, settle, coffee, qtbot):
+    drop(window, coffee)
+    qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
+    settle(window)
+    bench = window.bench
+    finished = bench.image
+    window.lens_actions[Lens.PICTURE].trigger()
+    assert bench.image is not finished
+    window.foot.lens.button(Lens.CODE).click()
+    qtbot.waitUntil(lambda: bench.shown.code is not None, timeout=10_000)
+    assert bench.image.pixelColor(300, 5).getRgb()[:3] == (255, 255, 255)
+    before = bench.scale
+    wheel = QWheelEvent(QPointF(300, 300), QPointF(300, 300), QPoint(0, 0), QPoint(0, 240),
+                        Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier,
+                        Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+    QApplication.sendEvent(bench, wheel)
+    assert bench.scale == pytest.approx(before * 1.44, rel=0.01)
+    bench.close_up()
+    assert bench._code_area().height() <= bench.height()
+    window.foot.fit.click()
+    assert bench.scale == pytest.approx(before)
+    # A wheel over a control without focus scrolls past it.
+    window.ladder.open(3)
+    bench.setFocus()
+    value = window.session.piece.blend.strength
+    QApplication.sendEvent(window.blend.strength.track, wheel)
+    assert window.session.piece.blend.strength == value
+    # Single keys open rungs, but not while typing.
+    QTest.keyClick(bench, Qt.Key.Key_2)
+    assert window.ladder.current == 1
+    window.ladder.open(0)
+    window.message.text.setFocus()
+    QTest.keyClicks(window.message.text, "4")
+    assert window.ladder.current == 0
+
+
+def luminance(colour):
+    parts = [int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+    linear = [p / 12.92 if p <= 0.04045 else ((p + 0.055) / 1.055) ** 2.4 for p in parts]
+    return sum(w * p for w, p in zip((0.2126, 0.7152, 0.0722), linear, strict=True))
+
+
+def contrast(a, b):
+    """Contrast ratio of WCAG 2.2 (relative luminance)."""
+    high, low = sorted((luminance(a), luminance(b)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+def test_text_contrast_is_double_a_in_both_themes():
+    assert contrast("#000000", "#ffffff") == pytest.approx(21)
+    assert contrast("#777777", "#ffffff") == pytest.approx(4.48, abs=0.01)
+    for theme in (themes.LIGHT, themes.DARK):
+        for ground in (theme.panel, theme.paper, theme.tint, theme.field):
+            for text in (theme.ink, theme.soft, theme.well, theme.thin, theme.fails):
+                assert contrast(text, ground) >= 4.5, (text, ground)
+        assert contrast(theme.on_accent, theme.accent) >= 4.5
+        assert contrast(theme.edge, theme.field) >= 3
+        assert contrast(theme.ink, theme.bench) >= 4.5
+
+
+def test_controls_have_names_and_disabled_ones_say_why(window, settle):
+    settle(window)
+    from PySide6.QtWidgets import QAbstractButton, QAbstractSpinBox, QComboBox, QSlider
+
+    for index in range(5):
+        window.ladder.open(index)
+        rung = window.ladder.rungs[index]
+        for kind in (QAbstractButton, QAbstractSpinBox, QComboBox, QSlider):
+            for control in rung.findChildren(kind):
+                name = control.accessibleName() or getattr(control, "text", lambda: "")()
+                assert name, control
+                if not control.isEnabled() and control.isVisible():
+                    holders = (control, control.parentWidget())
+                    assert any(h.toolTip() for h in holders), name
+    texts = [a.text() for m in window.menuBar().findChildren(type(window.recent_menu))
+             for a in m.actions() if isinstance(a, QAction) and a.text()]  # fmt: skip
+    assert not any(text.endswith("!") for text in texts)
+
+
+def test_settings_survive_and_bad_ones_do_no_harm(qtbot, tmp_path):
+    file = tmp_path / "deep" / "window.json"
+    settings = Settings(file)
+    settings.set("theme", "dark")
+    for name in ("a", "b", "a"):
+        settings.remember_project(tmp_path / f"{name}.nimbletile")
+    again = Settings(file)
+    assert again.get("theme") == "dark"
+    assert [path.stem for path in again.recent] == ["a", "b"]
+    file.write_text("{ broken")
+    assert Settings(file).recent == []
+    file.write_text('{"geometry": "@@@", "theme": 7, "recent": [3, null]}')
+    window = Window(Settings(file))
+    qtbot.addWidget(window)
+    window.show()
+    window.shut_down()
+    nowhere = Settings(Path("/proc/nowhere/window.json"))
+    nowhere.set("theme", "light")  # cannot be written, and that stops nothing
+
+
+def test_cancelling_a_job_answers_at_once(window, qtbot):
+    import threading
+
+    started, ended = threading.Event(), []
+
+    def work(progress):
+        for step in range(1000):
+            progress.step("Working", step / 1000)
+            started.set()
+            time.sleep(0.02)
+
+    window.jobs.start(work, ended.append, ended.append)
+    qtbot.waitUntil(window.progress.isVisible, timeout=5000)
+    begun = time.monotonic()
+    window.progress.cancelled.click()
+    qtbot.waitUntil(lambda: not window.jobs.busy, timeout=5000)
+    assert time.monotonic() - begun < 3
+    assert ended == []
+    assert not window.progress.isVisible()
+
+
+def test_replacing_the_picture_puts_the_code_in_its_middle(window, settle, coffee, tmp_path, qtbot):
+    drop(window, coffee)
+    qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
+    window.session.edit("picture", "Place", region=Region(x=300, y=100, width=290, height=290))
+    small = tmp_path / "cat.jpg"
+    small.write_bytes(encoded(photograph("chelsea")[:200, :200], "JPEG"))
+    drop(window, small)
+    qtbot.waitUntil(lambda: window.session.piece.picture.name == "cat.jpg", timeout=10_000)
+    settle(window)
+    assert window.session.piece.picture.region is None
+    assert window._shown.rendering is not None
+    window.act_undo.trigger()
+    settle(window)
+    assert window.session.piece.picture.region.x == 300
+    assert window._shown.rendering is not None
