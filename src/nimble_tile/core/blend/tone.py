@@ -51,6 +51,12 @@ KEEP = 0.6
 """Share of a module's shift that is made as a shift, which keeps its texture;
 the rest is made by limiting what sticks out of the band."""
 
+ONE = 128
+"""A gain of 1 in 8-bit arithmetic."""
+
+# Largest gain that keeps a pixel in the gamut, by its strongest channel.
+_ROOM = np.minimum(255, 255 * ONE // np.maximum(np.arange(256), 1)).astype(np.uint8)
+
 ROUNDS = 24
 GRAIN = 8
 """Cells a module in which the bands are drawn before scaling to pixels."""
@@ -153,7 +159,14 @@ def blend(plan: Plan, settings: Blend) -> np.ndarray:
     below, above = (cv2.resize(g, fine, interpolation=cv2.INTER_LINEAR) for g in (below, above))
     ceiling = np.where(is_dark, below - margin, np.float32(1))
     floor = np.where(is_dark, np.float32(0), above + margin)
-    shift = cv2.GaussianBlur(spread((tone - plan.module_luma) * KEEP), (0, 0), EDGE * GRAIN)
+    change = (tone - plan.module_luma) * np.float32(KEEP)
+    shift = cv2.GaussianBlur(spread(change), (0, 0), EDGE * GRAIN)
+    if plan.quiet_zone:
+        # Nothing has an edge in the quiet zone, so neither may the shift.
+        near = partial(cv2.GaussianBlur, ksize=(0, 0), sigmaX=1.0)
+        even = near(change * quiet) / np.maximum(near(quiet.astype(np.float32)), 1e-6)
+        even = cv2.resize(even.astype(np.float32), fine, interpolation=cv2.INTER_LINEAR)
+        shift = np.where(spread(quiet.astype(np.uint8)), even, shift)
     if plan.quiet_zone >= LEAST_QUIET:
         soft_edge = _soft_edge(n * GRAIN)
         floor, shift = floor * soft_edge, shift * soft_edge
@@ -171,12 +184,14 @@ def blend(plan: Plan, settings: Blend) -> np.ndarray:
 
 
 def move_luma(square: np.ndarray, before: np.ndarray, after: np.ndarray) -> np.ndarray:
-    """Move pixels towards black or white until they have the wanted luma.
+    """Move pixels to another luma and keep their hue.
 
-    Luma is linear in R, G and B, so mixing with black or white meets it and
-    keeps the hue; the result never leaves the gamut. Everything is done in
-    steps of 1/255, which the eye cannot tell and which keeps it fast; where
-    nothing changes, pixels stay as they are to the bit.
+    Darkening mixes with black, which keeps the saturation too. Lightening goes
+    half by mixing with white, which would make everything chalky by itself,
+    and half by brightening the colour as far as the gamut lets it, which would
+    make it garish. Luma is linear in R, G and B, so all of these meet the
+    wanted luma and none leaves the gamut. Where nothing changes, pixels stay
+    as they are to the bit.
 
     Parameters
     ----------
@@ -190,13 +205,20 @@ def move_luma(square: np.ndarray, before: np.ndarray, after: np.ndarray) -> np.n
     """
     import cv2
 
-    # Darkened: pixel · share. Lightened: pixel · share + 255 · (1 − share).
-    # Division by zero gives 0 here, which is right: black and white pixels
-    # take their new luma from the offset alone.
-    darker = cv2.divide(after, before, scale=255)
-    lighter = cv2.divide(cv2.bitwise_not(after), cv2.bitwise_not(before), scale=255)
-    share = cv2.min(darker, lighter)
-    offset = cv2.subtract(after, cv2.multiply(before, share, scale=1 / 255))
-    shares = cv2.cvtColor(share, cv2.COLOR_GRAY2RGB)
-    moved = cv2.multiply(square, shares, scale=1 / 255)
+    # New pixel = pixel · gain + offset. Gains are in steps of 1/128 up to 2 and
+    # the offset makes up for their rounding, so that luma is met within a step
+    # or two; 8-bit arithmetic keeps this several times faster than floats.
+    # Division by zero gives 0 here, which is right: black pixels take their
+    # new luma from the offset alone.
+    ratio = cv2.divide(after, before, scale=ONE)
+    left = cv2.bitwise_not(after)
+    white = cv2.divide(left, cv2.bitwise_not(before), scale=ONE)
+    red, green, blue = cv2.split(square)
+    bright = cv2.min(ratio, cv2.LUT(cv2.max(cv2.max(red, green), blue), _ROOM))
+    reached = cv2.multiply(before, bright, scale=1 / ONE)
+    rest = cv2.divide(left, cv2.bitwise_not(reached), scale=255)
+    lighter = cv2.addWeighted(cv2.multiply(bright, rest, scale=1 / 255), 0.5, white, 0.5, 0)
+    gain = np.where(after > before, lighter, ratio)
+    offset = cv2.subtract(after, cv2.multiply(before, gain, scale=1 / ONE))
+    moved = cv2.multiply(square, cv2.cvtColor(gain, cv2.COLOR_GRAY2RGB), scale=1 / ONE)
     return cv2.add(moved, cv2.cvtColor(offset, cv2.COLOR_GRAY2RGB))
