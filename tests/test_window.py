@@ -1,5 +1,8 @@
 """The real window, driven through the whole path as a person would."""
 
+import os
+import subprocess
+import sys
 import time
 from pathlib import Path
 
@@ -432,3 +435,52 @@ def test_replacing_the_picture_puts_the_code_in_its_middle(window, settle, coffe
     settle(window)
     assert window.session.piece.picture.region.x == 300
     assert window._shown.rendering is not None
+
+
+def test_unsaved_work_of_a_crash_is_offered_to_the_next_start(
+    window, settle, coffee, tmp_path, qtbot
+):
+    """The copy is written after a pause; a process that is gone leaves it to the next one."""
+    drop(window, coffee)
+    qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
+    window.session.edit("message", "Write", text=LINK)
+    window.desk.keep_copy()
+    folder = tmp_path / "state" / "unsaved"
+    qtbot.waitUntil(lambda: len(list(folder.glob("*.nimbletile"))) == 1, timeout=10_000)
+    (copy,) = folder.glob("*.nimbletile")
+    crashed = copy.with_name(f"{2**22 + 1}.nimbletile")  # above any process number here
+    copy.rename(crashed)
+    next_window = Window(Settings(tmp_path / "state" / "window.json"))
+    next_window.desk.ask_unsaved = lambda: "drop"
+    qtbot.addWidget(next_window)
+    next_window.show()
+    qtbot.waitUntil(next_window.notice.isVisible, timeout=10_000)
+    assert "did not end properly" in next_window.notice.label.text()
+    next_window.notice.buttons[0].click()
+    qtbot.waitUntil(lambda: next_window.session.piece == window.session.piece, timeout=10_000)
+    assert next_window.session.unsaved
+    assert not crashed.exists()
+    # Saving makes the copy needless.
+    next_window.desk.save_to(tmp_path / "kept.nimbletile")
+    qtbot.waitUntil(lambda: not next_window.session.unsaved, timeout=10_000)
+    qtbot.waitUntil(lambda: not list(folder.glob("*.nimbletile")), timeout=10_000)
+    next_window.shut_down()
+
+
+def test_program_opens_a_real_window_on_a_display(tmp_path):
+    """As a process under X: the demo's window gets its title, then ends on a signal."""
+    script = (
+        f"{sys.executable} -m nimble_tile demo & program=$!; "
+        "for i in $(seq 1 150); do sleep 0.2; "
+        "xwininfo -root -tree 2>/dev/null | grep -q 'Nimble Tile' && break; done; "
+        "xwininfo -root -tree | grep 'Nimble Tile'; kill -INT $program; wait $program"
+    )
+    env = {key: value for key, value in os.environ.items() if key != "QT_QPA_PLATFORM"}
+    env |= {"XDG_STATE_HOME": str(tmp_path), "XDG_CACHE_HOME": str(tmp_path)}
+    done = subprocess.run(
+        ["xvfb-run", "-a", "-s", "-screen 0 1280x800x24", "sh", "-c", script],
+        env=env, capture_output=True, text=True, timeout=100, check=False,
+    )  # fmt: skip
+    assert "Nimble Tile" in done.stdout, done.stderr
+    assert "Traceback" not in done.stderr
+    assert (tmp_path / "nimble-tile" / "Lantern walk.nimbletile").exists()

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import signal
-import sys
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
@@ -16,7 +15,7 @@ def application() -> QApplication:
     """The one application object, dressed."""
     app = QApplication.instance()
     if app is None:
-        app = QApplication(sys.argv[:1])
+        app = QApplication(["nimble-tile"])
     app.setApplicationName("nimble-tile")
     app.setApplicationDisplayName("Nimble Tile")
     app.setDesktopFileName("nimble-tile")
@@ -38,9 +37,11 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     from nimble_tile.ui.window import Window
 
     app = application()
-    # Ctrl+C in the terminal ends the program; Python needs a moment now and
-    # then to notice it.
-    signal.signal(signal.SIGINT, lambda *_: app.quit())
+    # Ctrl+C in the terminal and a request to end close the window as a person
+    # would, also while it is still opening; Python needs a moment now and then
+    # to notice signals.
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda *_: QTimer.singleShot(0, app.quit))
     ticker = QTimer()
     ticker.timeout.connect(lambda: None)
     ticker.start(500)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QFont,
@@ -134,6 +134,11 @@ class Ladder(QScrollArea):
             rung.setVisible(at == index)
         if index >= 0:
             self.opened.emit(index)
+
+    def reveal(self, widget: QWidget) -> None:
+        """Scroll until a widget of the open rung is in sight."""
+        # After the layout has heard of it.
+        QTimer.singleShot(0, lambda: self.ensureWidgetVisible(widget, 0, 20))
 
     def dress(self, theme: themes.Theme) -> None:
         for line, rung in zip(self.rows, self.rungs, strict=True):

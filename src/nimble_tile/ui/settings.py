@@ -32,6 +32,11 @@ class Settings:
             loaded = {}
         self._values: dict[str, Any] = loaded if isinstance(loaded, dict) else {}
 
+    @property
+    def folder(self) -> Path:
+        """The folder of the program's state."""
+        return self._path.parent
+
     def get(self, name: str, default: Any = None) -> Any:
         return self._values.get(name, default)
 

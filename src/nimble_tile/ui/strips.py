@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QFrame,
@@ -37,19 +39,45 @@ class Notice(QFrame):
         self.dismiss = QToolButton()
         self.dismiss.setAccessibleName("Put this notice away")
         self.dismiss.clicked.connect(self.hide)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(20, 8, 12, 8)
-        layout.addWidget(self.label, 1)
-        layout.addWidget(self.dismiss)
+        self._layout = QHBoxLayout(self)
+        self._layout.setContentsMargins(20, 8, 12, 8)
+        self._layout.setSpacing(8)
+        self._layout.addWidget(self.label, 1)
+        self._layout.addWidget(self.dismiss)
+        self.buttons: list[QPushButton] = []
         self._good = False
         self._theme = themes.LIGHT
         self.hide()
 
-    def say(self, text: str, good: bool = False) -> None:
-        """Show a sentence; `good` for news that need no action."""
+    def say(
+        self,
+        text: str,
+        good: bool = False,
+        choices: Sequence[tuple[str, Callable[[], object]]] = (),
+    ) -> None:
+        """Show a sentence.
+
+        Parameters
+        ----------
+        text : str
+        good : bool
+            News that need no action.
+        choices : sequence of (str, callable)
+            Buttons beside the sentence; each also puts the notice away.
+        """
         self._good = good
         self.label.setText(text)
         self.setAccessibleName(text)
+        for button in self.buttons:
+            button.hide()
+            button.deleteLater()
+        self.buttons = []
+        for label, action in choices:
+            button = QPushButton(label)
+            button.clicked.connect(self.hide)
+            button.clicked.connect(lambda _=False, act=action: act())
+            self._layout.insertWidget(self._layout.count() - 1, button)
+            self.buttons.append(button)
         self.dress(self._theme)
         self.show()
 

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import atexit
+import shutil
+import tempfile
 from dataclasses import dataclass
 from functools import cache
-from importlib.resources import as_file, files
+from importlib.resources import files
+from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
 from PySide6.QtGui import (
@@ -131,10 +135,23 @@ def icon_pixmap(name: str, colour: str, side: int) -> QPixmap:
     return pixmap
 
 
-def icon_file(name: str) -> str:
-    """Path of an icon, for style sheets."""
-    with as_file(files("nimble_tile.assets").joinpath(f"icons/{name}.svg")) as path:
-        return path.as_posix()
+@cache
+def _folder() -> Path:
+    """A folder of this process for icons that style sheets name by path."""
+    folder = tempfile.mkdtemp(prefix="nimble-tile-icons-")
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    return Path(folder)
+
+
+@cache
+def icon_file(name: str, colour: str) -> str:
+    """Path of an icon in a colour, for style sheets; empty if it cannot be written."""
+    try:
+        path = _folder() / f"{name}-{colour[1:]}.svg"
+        path.write_bytes(_svg(name).replace(b"currentColor", colour.encode()))
+    except OSError:
+        return ""
+    return path.as_posix()
 
 
 def desktop_theme() -> Theme:
@@ -174,6 +191,7 @@ def apply(app: QApplication, theme: Theme) -> None:
 
 
 def _sheet(t: Theme) -> str:
+    caret = icon_file("caret-down", t.soft)
     return f"""
 QWidget {{ font-family: "{FONT}"; font-size: 15px; color: {t.ink}; }}
 QMainWindow, QDialog {{ background: {t.paper}; }}
@@ -212,8 +230,8 @@ QPushButton[main="true"]:focus {{ border: 2px solid {t.ink}; padding: 4px 11px; 
 QPushButton[main="true"]:disabled {{ background: {t.rule}; color: {t.soft};
   border-color: {t.rule}; }}
 QPushButton[flat="true"] {{ background: transparent; border: 0; color: {t.accent};
-  padding: 2px 4px; text-align: left; text-decoration: underline; min-height: 16px; }}
-QPushButton[flat="true"]:focus {{ border: 2px solid {t.accent}; padding: 0 2px; }}
+  padding: 2px 0; text-align: left; text-decoration: underline; min-height: 16px; }}
+QPushButton[flat="true"]:focus {{ border: 2px solid {t.accent}; padding: 0; }}
 QPushButton[segment="true"] {{ border-radius: 0; padding: 4px 10px; margin: 0;
   border-right-width: 0; }}
 QPushButton[segment="true"]:focus {{ border: 2px solid {t.accent}; padding: 3px 9px; }}
@@ -239,7 +257,7 @@ QSpinBox:disabled, QDoubleSpinBox:disabled, QComboBox:disabled {{ color: {t.edge
 QSpinBox::up-button, QDoubleSpinBox::up-button, QSpinBox::down-button,
 QDoubleSpinBox::down-button {{ width: 0; border: 0; }}
 QComboBox::drop-down {{ border: 0; width: 22px; }}
-QComboBox::down-arrow {{ image: url("{icon_file("caret-down")}"); width: 12px; height: 12px; }}
+QComboBox::down-arrow {{ image: url("{caret}"); width: 12px; height: 12px; }}
 QComboBox QAbstractItemView {{ background: {t.panel}; border: 1px solid {t.rule};
   selection-background-color: {t.tint}; selection-color: {t.ink}; outline: 0; }}
 QSlider::groove:horizontal {{ height: 2px; background: {t.edge}; border-radius: 1px; }}

@@ -34,6 +34,7 @@ from nimble_tile import __version__
 from nimble_tile.core.picture.placing import centred_square
 from nimble_tile.core.picture.store import About, PictureStore
 from nimble_tile.core.piece import Piece
+from nimble_tile.core.project.recovery import Recovery
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.bench import Bench, Lens
@@ -54,6 +55,9 @@ from nimble_tile.ui.verdict_band import VerdictBand
 if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
 
+COPY_AFTER = 3000
+"""Milliseconds of rest after a change until a copy of unsaved work is kept."""
+
 
 class Window(QMainWindow):
     """The whole program for one piece.
@@ -69,6 +73,7 @@ class Window(QMainWindow):
     def __init__(self, settings: Settings | None = None, bay: ReaderBay | None = None) -> None:
         super().__init__()
         self.settings = settings or Settings()
+        self.recovery = Recovery(self.settings.folder / "unsaved")
         self.pictures = PictureStore()
         self.bay = bay or ReaderBay()
         self.session = Session(self.pictures, self)
@@ -80,6 +85,10 @@ class Window(QMainWindow):
         self._about: About | None = None
         self._build()
         self.desk = Desk(self)
+        self._copying = QTimer(self)
+        self._copying.setSingleShot(True)
+        self._copying.setInterval(COPY_AFTER)
+        self._copying.timeout.connect(self.desk.keep_copy)
         self._build_menus()
         self._connect()
         self._dress()
@@ -243,6 +252,7 @@ class Window(QMainWindow):
             action.setText(f"{label}: {name[0].lower()}{name[1:]}" if name else label)
         self.band.set_stale(True)
         self.engine.submit(piece)
+        self._copying.start()
         self._title()
 
     def _know_picture(self, piece: Piece) -> None:
@@ -369,6 +379,7 @@ class Window(QMainWindow):
         super().showEvent(event)
         # The workers start once the window stands there and has been painted.
         QTimer.singleShot(40, self.engine.start)
+        QTimer.singleShot(400, self.desk.offer_leftovers)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not self.desk.may_leave():
@@ -376,11 +387,14 @@ class Window(QMainWindow):
             return
         geometry = bytes(self.saveGeometry().data())
         self.settings.set("geometry", base64.b64encode(geometry).decode("ascii"))
+        self._copying.stop()
+        self.recovery.drop()
         self.shut_down()
         event.accept()
 
     def shut_down(self) -> None:
         """End the workers and the reader processes."""
+        self._copying.stop()
         self.jobs.stop()
         self.engine.stop()
         self.bay.close()

@@ -125,6 +125,8 @@ def _does_not_fit(message: Message, code: Code) -> MessageError:
             break
     nearest.append("shorten the message")
     way_out = " or ".join(nearest)
+    if len(nearest) > 2:
+        way_out = ", ".join(nearest[:-1]) + ", or " + nearest[-1]
     if code.version == "auto":
         what = f"The message is too long for any QR code at level {code.level}."
     elif code.version == "M1":

@@ -147,18 +147,15 @@ class FinishRung(Rung):
     def show_piece(self, piece: Piece) -> None:
         finish = piece.finish
         self.size.set_value(finish.size or self._natural)
-        self.natural.setEnabled(finish.size is not None)
         there = piece.picture.digest is not None
         self.natural.setText("As the picture" if there else "As suits the code")
-        self.natural.setToolTip(
-            f"{self._natural} px" if finish.size is not None else "That is the size now"
-        )
+        self.natural.setVisible(finish.size is not None)
+        self.natural.setToolTip(f"{self._natural} px")
         self.dpi.set_value(finish.dpi)
         self.format.set_value(finish.format)
         self.quality.set_value(finish.quality)
         jpeg = finish.format == "jpeg"
-        self.quality.setEnabled(jpeg)
-        self.quality.setToolTip("" if jpeg else "PNG is exact and has no quality setting")
+        self.quality.setVisible(jpeg)
 
     def show_rendering(self, shown: Shown) -> None:
         able = shown.rendering is not None

@@ -1,0 +1,103 @@
+"""Current pictures of each main view, from the demo data, at 1280 × 800."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from nimble_tile.demo import demo_pieces
+from nimble_tile.ui.app import application
+from nimble_tile.ui.bench import Lens
+from nimble_tile.ui.settings import Settings
+from nimble_tile.ui.window import Window
+
+
+class Photographer:
+    """Drives one window and takes its picture once its answers are current."""
+
+    def __init__(self, folder: Path, scratch: Path) -> None:
+        self.app = application()
+        self.folder = folder
+        self.scratch = scratch
+        self.window = Window(Settings(scratch / "window.json"))
+        self.window.desk.ask_unsaved = lambda: "drop"
+        self.window.choose_theme("light")
+        self.window.resize(1280, 800)
+        self.window.show()
+
+    def wait(self, condition: Callable[[], bool], seconds: float = 30) -> None:
+        end = time.monotonic() + seconds
+        while not condition():
+            if time.monotonic() > end:
+                raise TimeoutError
+            self.app.processEvents()
+            time.sleep(0.01)
+
+    def settle(self) -> None:
+        self.wait(lambda: not self.window.jobs.busy and self.window.current)
+
+    def take(self, name: str) -> None:
+        self.settle()
+        for _ in range(5):
+            self.app.processEvents()
+        self.window.grab().save(str(self.folder / f"{name}.png"))
+
+    def start(self, name: str) -> None:
+        """Begin with one of the demo pieces."""
+        pieces, pictures = demo_pieces()
+        piece = pieces[name]
+        self.window.pictures.add(pictures.file(piece.picture.digest), piece.picture.name)
+        self.window.session.start(piece, None)
+        self.window.bench.clear()
+        self.settle()
+
+
+def main(folder: Path) -> None:
+    folder.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as scratch:
+        camera = Photographer(folder, Path(scratch))
+        window = camera.window
+        camera.settle()
+        window.session.edit("message", "Write", text="lanternwalk.example/dusk ")
+        camera.take("message")
+
+        camera.start("lantern-walk-poster")
+        window.ladder.open(3)
+        window.bench.setFocus()
+        camera.take("blend")
+        window.ladder.open(1)
+        window.look_through(Lens.CODE)
+        window.foot.fit.setFocus()
+        camera.wait(lambda: window.bench.shown.code is not None)
+        camera.take("code")
+        window.look_through(Lens.FINISHED)
+        window.ladder.open(4)
+        window.desk.export_to(camera.scratch / "lantern-walk-poster.png")
+        camera.wait(lambda: window.finish.proof.proof is not None)
+        camera.take("finish")
+
+        window.choose_theme("dark")
+        window.session.edit("blend", "Change the strength", strength=0.34)
+        window.ladder.open(3)
+        window.notice.hide()
+        window.look_through(Lens.XRAY)
+        window.bench.close_up()
+        camera.take("x-ray-dark")
+
+        camera.start("morning-mist")
+        window.look_through(Lens.FINISHED)
+        window.bench.fit()
+        window.ladder.open(2)
+        window.bench.setFocus()
+        camera.take("picture-dark")
+        window.shut_down()
+
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1] if len(sys.argv) > 1 else "docs/screenshots"))
