@@ -97,6 +97,10 @@ def test_whole_path_type_drop_slide_undo_save_reopen_export_check(
     settle(window)
     assert window.session.piece.message.text == LINK
     assert window.verdict.expected == LINK
+    QTest.keyClick(window.message.text, Qt.Key.Key_Return)  # a link stays one line
+    assert window.session.piece.message.text == LINK
+    assert window.band._spare.accessibleDescription() == "100%"
+    assert window.band._said.accessibleDescription() == LINK
     # Drop a picture: placed, blended and checked without another click.
     drop(window, coffee)
     qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
@@ -484,3 +488,111 @@ def test_program_opens_a_real_window_on_a_display(tmp_path):
     assert "Nimble Tile" in done.stdout, done.stderr
     assert "Traceback" not in done.stderr
     assert (tmp_path / "nimble-tile" / "Lantern walk.nimbletile").exists()
+
+
+def test_clipboard_carries_pictures_in_and_out(window, settle, qtbot):
+    from PySide6.QtGui import QGuiApplication
+
+    from nimble_tile.ui.engine import to_qimage
+
+    clipboard = QGuiApplication.clipboard()
+    clipboard.setImage(to_qimage(photograph("chelsea")))
+    window.act_paste.trigger()
+    qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
+    assert window.session.piece.picture.name == "Pasted picture"
+    settle(window)
+    window.act_copy.trigger()
+    qtbot.waitUntil(lambda: window.notice.label.text().startswith("Copied"), timeout=10_000)
+    copied = clipboard.image()
+    finished = window._shown.finished
+    assert copied.size() == finished.size()
+    assert copied.pixel(200, 100) == finished.pixel(200, 100)
+    clipboard.setText("no picture")
+    window.act_paste.trigger()
+    assert "no picture to paste" in window.notice.label.text()
+
+
+def test_picture_rung_ground_and_removal(window, settle, tmp_path, qtbot, monkeypatch):
+    import numpy as np
+    from PySide6.QtGui import QColor
+    from PySide6.QtWidgets import QColorDialog
+
+    image = np.zeros((300, 300, 4), np.uint8)
+    image[:150] = (200, 30, 60, 255)
+    path = tmp_path / "half.png"
+    path.write_bytes(encoded(image))
+    drop(window, path)
+    qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
+    settle(window)
+    rung = window.picture
+    assert rung.ground.isEnabled()
+    assert "300 × 300" in rung.about.text()
+    monkeypatch.setattr(QColorDialog, "getColor", lambda *a, **k: QColor("#204060"))
+    rung.ground.click()
+    settle(window)
+    assert window.session.piece.picture.ground == "#204060"
+    assert window._shown.picture.pixelColor(10, 290).name() == "#204060"
+    rung.remove.click()
+    settle(window)
+    assert window.session.piece.picture.digest is None
+    assert window.bench._invites
+    assert not window.blend.strength.isEnabled()
+    assert window.act_undo.text() == "&Undo: remove the picture"
+
+
+def test_finish_rung_sizes_formats_and_print(window, settle, coffee, tmp_path, qtbot):
+    drop(window, coffee)
+    qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
+    settle(window)
+    window.ladder.open(4)
+    rung = window.finish
+    assert rung.size.value() == 600
+    assert not rung.natural.isVisible()
+    # 400 of 600 pixels at 300 dpi are 33.9 mm (25.4 mm to the inch).
+    assert "34 mm wide" in rung.on_paper.text()
+    rung.size.setValue(300)
+    rung.format.button("jpeg").click()
+    settle(window)
+    assert window.ladder.rows[4].summary == "JPEG 92, 300 px"
+    assert "20 mm is the least" in rung.on_paper.text()
+    assert window.band._print.small
+    assert rung.quality.isVisible()
+    window.desk.export_to(tmp_path / "small.jpg")
+    qtbot.waitUntil(lambda: rung.proof.proof is not None, timeout=20_000)
+    assert rung.proof.proof.size == (300, 200)
+    # A later change makes the proof an old one: it goes away.
+    rung.natural.click()
+    assert not rung.proof.isVisible()
+    assert window.session.piece.finish.size is None
+
+
+def test_themes_switch_and_are_remembered(window, settle):
+    settle(window)
+    panel = themes.DARK.panel
+    window.choose_theme("dark")
+    assert QApplication.palette().window().color().name() == themes.DARK.paper
+    assert window.grab().toImage().pixelColor(10, 700).name() == panel
+    assert Settings(window.settings.folder / "window.json").get("theme") == "dark"
+    window.choose_theme("light")
+    assert window.grab().toImage().pixelColor(10, 700).name() == themes.LIGHT.panel
+
+
+def test_recent_projects_are_offered_and_forgotten(window, settle, tmp_path, qtbot):
+    path = tmp_path / "walk.nimbletile"
+    window.session.edit("message", "Write", text=LINK)
+    window.desk.save_to(path)
+    qtbot.waitUntil(lambda: not window.session.unsaved, timeout=10_000)
+    window.recent_menu.aboutToShow.emit()
+    entry = window.recent_menu.actions()[0]
+    assert entry.text() == "walk"
+    window.desk.new_piece()
+    entry.trigger()
+    qtbot.waitUntil(lambda: window.session.path == path, timeout=10_000)
+    assert window.session.piece.message.text == LINK
+    path.unlink()
+    entry.trigger()
+    settle(window)
+    assert "does not exist" in window.notice.label.text()
+    assert window.settings.recent == []
+    window.recent_menu.aboutToShow.emit()
+    assert window.recent_menu.actions()[0].text() == "No projects yet"

@@ -62,7 +62,7 @@ class Session(QObject):
     def redo_name(self) -> str | None:
         return self._history.redo_name
 
-    def edit(self, rung: str, name: str, key: str = "", **changes: Any) -> bool:
+    def edit(self, rung: str, name: str, key: str = "", /, **changes: Any) -> bool:
         """Change settings of one rung as one undoable step.
 
         Parameters

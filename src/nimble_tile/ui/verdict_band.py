@@ -261,6 +261,7 @@ class VerdictBand(QWidget):
         self._said.matches = None if said is None else verdict.matches
         self._said.setToolTip(said or "")
         self.set_stale(False)
+        self._describe()
         self._announce(
             f"{verdict.words}. {right} of {able} readers. "
             + ("" if verdict.spare is None else f"Spare {verdict.spare:.0%}. ")
@@ -278,7 +279,18 @@ class VerdictBand(QWidget):
         self._readers.setToolTip("")
         self._said.text = None
         self.set_stale(False)
+        self._describe()
         self._announce(f"No code yet. {error}")
+
+    def _describe(self) -> None:
+        """The painted fields in words, for screen readers."""
+        spare = self._spare.spare
+        self._spare.setAccessibleDescription("unknown" if spare is None else f"{spare:.0%}")
+        states = {True: "read it", False: "did not read it", None: "cannot read this kind"}
+        self._readers.setAccessibleDescription(
+            ", ".join(f"{name} {states[read]}" for name, read in self._readers.marks.items())
+        )
+        self._said.setAccessibleDescription(self._said.text or "nothing")
 
     def show_print(self, first: str, second: str, small: bool) -> None:
         """Show the size on paper; `small` when it is under what is dependable."""

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QTextCursor
+from PySide6.QtCore import QMimeData, Qt
+from PySide6.QtGui import QKeyEvent, QTextCursor
 from PySide6.QtWidgets import QLabel, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
 from nimble_tile.core.errors import MessageError, UserError
@@ -17,6 +17,25 @@ from nimble_tile.ui.session import SAMPLE, Session
 
 if TYPE_CHECKING:
     from nimble_tile.ui.engine import Shown
+
+
+class _Field(QPlainTextEdit):
+    """The message; a link is one line, so Return adds none to it."""
+
+    one_line = True
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if self.one_line and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            event.accept()
+            return
+        super().keyPressEvent(event)
+
+    def insertFromMimeData(self, source: QMimeData) -> None:
+        # What is copied elsewhere often ends in a line break that nobody meant.
+        if self.one_line and source.hasText():
+            self.insertPlainText(source.text().strip("\r\n"))
+        else:
+            super().insertFromMimeData(source)
 
 
 class MessageRung(Rung):
@@ -34,7 +53,7 @@ class MessageRung(Rung):
             ],
         )
         self.kind.chosen.connect(self._choose_kind)
-        self.text = QPlainTextEdit()
+        self.text = _Field()
         self.text.setAccessibleName("Message")
         self.text.setPlaceholderText("What a scan should give back")
         self.text.setTabChangesFocus(True)
@@ -60,7 +79,7 @@ class MessageRung(Rung):
 
     def _type(self) -> None:
         name = "Write the message"
-        self.session.edit("message", name, key="message", text=self.text.toPlainText())
+        self.session.edit("message", name, "message", text=self.text.toPlainText())
 
     def _choose_kind(self, kind: object) -> None:
         self.session.edit("message", "Change the kind of message", kind=kind)
@@ -68,6 +87,7 @@ class MessageRung(Rung):
     def show_piece(self, piece: Piece) -> None:
         message = piece.message
         self.kind.set_value(message.kind)
+        self.text.one_line = message.kind == "link"
         if self.text.toPlainText() != message.text:
             self.text.blockSignals(True)
             self.text.setPlainText(message.text)
