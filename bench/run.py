@@ -84,11 +84,11 @@ def edit_to_picture() -> list[bool]:
 
 
 def verdict() -> list[bool]:
-    """A whole verdict against the four readers called bare, one after another."""
+    """A whole verdict against the four readers called bare on the view that it gives them."""
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.scan.bay import ReaderBay
     from nimble_tile.core.scan.readers import READERS, to_grey
-    from nimble_tile.core.scan.verdict import judge_rendering
+    from nimble_tile.core.scan.verdict import framed_view, judge_rendering
     from nimble_tile.demo import demo_pieces
 
     pieces, pictures = demo_pieces()
@@ -98,16 +98,17 @@ def verdict() -> list[bool]:
     try:
         for name, strength in (
             ("lantern-walk-poster", 0.6), ("morning-mist", 0.6), ("morning-mist", 0.0),
+            ("heron-mark", 0.7),
         ):  # fmt: skip
             rendering = renderer.render(pieces[name].edited("blend", strength=strength), 1024)
-            grey = to_grey(rendering.image)
+            grey, _ = framed_view(to_grey(rendering.image), rendering.box)
 
             def bare(grey=grey) -> None:
                 for reader in readers:
                     reader.read(grey)
 
             results.append(
-                compare(f"verdict on {name} at {strength:g}, 1024 px",
+                compare(f"verdict on {name} at {strength:g}",
                         lambda r=rendering: judge_rendering(r, bay),
                         "four bare readers", bare, 1.3)
             )  # fmt: skip

@@ -55,6 +55,9 @@ from nimble_tile.ui.verdict_band import VerdictBand
 if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
 
+FRAME = 32
+"""Pixels of the screen's height left to the window's frame."""
+
 COPY_AFTER = 3000
 """Milliseconds of rest after a change until a copy of unsaved work is kept."""
 
@@ -367,7 +370,8 @@ class Window(QMainWindow):
         )
 
     def _restore_place(self) -> None:
-        self.resize(QSize(1280, 800))
+        room = self.screen().availableGeometry().size() - QSize(0, FRAME)
+        self.resize(QSize(1280, 800).boundedTo(room))
         stored = self.settings.get("geometry")
         if isinstance(stored, str):
             try:

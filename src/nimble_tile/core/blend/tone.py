@@ -41,6 +41,11 @@ SPOT = (0.34, 0.16)
 EDGE = 0.10
 """Softness of a module's edge, standard deviation in modules."""
 
+LIGHT_ENOUGH = np.float32(0.84)
+"""Luma from which no light module is lightened further, so that bright pictures
+keep their tones; grows by `STRONGER` for each unit of strength above 0.6."""
+STRONGER = 0.35
+
 FADE = 1.0
 """Outermost modules of the quiet zone over which its lightening fades out."""
 
@@ -119,7 +124,7 @@ def _solve(
         wanted = np.where(
             dark,
             np.minimum(luma, below - mean_margin),
-            np.maximum(luma, above + mean_margin),
+            np.maximum(luma, np.minimum(above + mean_margin, LIGHT_ENOUGH)),
         )
         tone = (0.5 * tone + 0.5 * np.clip(wanted, 0, 1)).astype(np.float32)
     return tone, below.astype(np.float32), above.astype(np.float32)
@@ -157,8 +162,9 @@ def blend(plan: Plan, settings: Blend) -> np.ndarray:
     margin = spread(whole) + spread(centre - whole) * spot
     is_dark = spread(dark.astype(np.uint8)).astype(bool)
     below, above = (cv2.resize(g, fine, interpolation=cv2.INTER_LINEAR) for g in (below, above))
+    enough = LIGHT_ENOUGH + np.float32(STRONGER * max(0.0, settings.strength - 0.6))
     ceiling = np.where(is_dark, below - margin, np.float32(1))
-    floor = np.where(is_dark, np.float32(0), above + margin)
+    floor = np.where(is_dark, np.float32(0), np.minimum(above + margin, enough))
     change = (tone - plan.module_luma) * np.float32(KEEP)
     shift = cv2.GaussianBlur(spread(change), (0, 0), EDGE * GRAIN)
     if plan.quiet_zone:

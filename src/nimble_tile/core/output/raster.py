@@ -17,7 +17,7 @@ import numpy as np
 from nimble_tile.core.errors import OutputError, PictureError
 from nimble_tile.core.files import write_atomically
 from nimble_tile.core.picture.opening import open_picture, read_file
-from nimble_tile.core.piece import Finish
+from nimble_tile.core.piece import MAX_SIDE, Finish
 from nimble_tile.core.render import Rendering
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.verdict import SMALLER_LOOKS, Verdict, judge
@@ -113,7 +113,7 @@ def prove(path: Path, rendering: Rendering, bay: ReaderBay) -> Proof:
     """
     try:
         data = read_file(path)
-        opened = open_picture(data, path.name)
+        opened = open_picture(data, path.name, MAX_SIDE * MAX_SIDE)
     except PictureError as error:
         raise OutputError(f"What was written cannot be read back: {error.what}") from error
     if opened.size != rendering.size:

@@ -102,7 +102,7 @@ def read_file(path: str | os.PathLike) -> bytes:
         raise file_error(PictureError, "read", path, error) from error
 
 
-def open_picture(data: bytes, name: str = "The picture") -> Opened:
+def open_picture(data: bytes, name: str = "The picture", most_pixels: int = MOST_PIXELS) -> Opened:
     """Decode a picture.
 
     Parameters
@@ -111,6 +111,8 @@ def open_picture(data: bytes, name: str = "The picture") -> Opened:
         A whole PNG, JPEG, WebP or TIFF file; of several pages the first.
     name : str
         What to call it in error messages.
+    most_pixels : int
+        Pixels that it may have.
 
     Raises
     ------
@@ -124,18 +126,17 @@ def open_picture(data: bytes, name: str = "The picture") -> Opened:
         raise PictureError(f"{name} is empty.", "Save it again from where it comes from.")
     try:
         # The limit on pixels is ours and is checked before decoding.
+        Image.MAX_IMAGE_PIXELS = None
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             with Image.open(io.BytesIO(data), formats=FORMATS) as image:
-                _check_size(image.size, name)
+                _check_size(image.size, name, most_pixels)
                 image.load()
                 return _convert(image, name)
     except PictureError:
         raise
     except UnidentifiedImageError as error:
         raise _unknown(data, name) from error
-    except Image.DecompressionBombError as error:
-        raise _too_large(name) from error
     except MemoryError as error:
         raise PictureError(
             f"{name} needs more memory than there is.", "Save a smaller copy of it."
@@ -147,10 +148,10 @@ def open_picture(data: bytes, name: str = "The picture") -> Opened:
         ) from error
 
 
-def _check_size(size: tuple[int, int], name: str) -> None:
+def _check_size(size: tuple[int, int], name: str, most: int) -> None:
     width, height = size
-    if width * height > MOST_PIXELS:
-        raise _too_large(name, size)
+    if width * height > most:
+        raise _too_large(name, size, most)
     if min(width, height) < LEAST_SIDE:
         raise PictureError(
             f"{name} is only {width} × {height} pixels.",
@@ -158,10 +159,10 @@ def _check_size(size: tuple[int, int], name: str) -> None:
         )
 
 
-def _too_large(name: str, size: tuple[int, int] | None = None) -> PictureError:
-    extent = f" ({size[0]} × {size[1]} pixels)" if size else ""
+def _too_large(name: str, size: tuple[int, int], most: int) -> PictureError:
     return PictureError(
-        f"{name} has more than 100 megapixels{extent}.", "Save a smaller copy of it."
+        f"{name} has more than {most // 1_000_000} megapixels ({size[0]} × {size[1]} pixels).",
+        "Save a smaller copy of it.",
     )
 
 

@@ -36,6 +36,10 @@ Phones see no more, and one of the readers takes seconds beyond."""
 SMALLER_LOOKS = (1100, 640)
 """Sides at which readers that failed look again at a file on disk."""
 
+SURROUNDINGS = 0.6
+"""Margin round a code whose place is known, in parts of its side, that the
+readers are shown with it."""
+
 STEP_BACK = 0.72
 """A reader that fails on the preview looks once more from this much farther
 away, as a person with a phone does without thinking."""
@@ -68,7 +72,8 @@ class Mark:
     trouble : str
         Why it could not even try, else empty.
     look : int
-        Longer side, in pixels, of the view in which it read (or tried last).
+        Longer side, in pixels, of the view in which it read (or tried last):
+        the whole image, or the code's surroundings where its place is known.
     """
 
     name: str
@@ -168,9 +173,9 @@ def fidelity_of(rendering: Rendering) -> Fidelity:
 
 
 def _step_back(rendering: Rendering) -> tuple[int, ...]:
-    module = min(rendering.box.width, rendering.box.height) / rendering.modules
-    longer = max(rendering.size)
+    longer = max(framed_view(rendering.image[..., 0], rendering.box)[0].shape)
     smaller = round(min(longer, LARGEST_LOOK) * STEP_BACK)
+    module = min(rendering.box.width, rendering.box.height) / rendering.modules
     return (smaller,) if module * smaller / longer >= LEAST_MODULE else ()
 
 
@@ -202,19 +207,20 @@ def judge(
     micro = symbol is not None and symbol.micro
     marks: dict[str, Mark] = {}
     found: list[Reading] = []
-    longer = max(grey.shape)
+    framed, corner = framed_view(grey, box)
+    longer = max(framed.shape)
     first = min(longer, LARGEST_LOOK)
     waiting, looked = list(NAMES), None
     for side in [first, *(side for side in looks if side < first)]:
         if side != first and looked is not None and not looked.corrects:
             break  # where no block can be corrected, stepping back finds nothing either
-        view, scale = _view(grey, side)
+        view, scale = _view(framed, side)
         with ThreadPoolExecutor(1) as beside:  # our own look, while the readers take theirs
             reading = beside.submit(bay.read, view, waiting)
             if looked is None and symbol is not None and box is not None:
                 looked = sample(grey, box, symbol, quiet_zone)
         for outcome in reading.result():
-            _gather(found, outcome, scale)
+            _gather(found, outcome, scale, corner)
             marks[outcome.name] = _mark(outcome, expected, micro, max(view.shape))
         waiting = [name for name in waiting if not _right(marks[name], expected)]
         if not waiting or (micro and READS_MICRO[0] not in waiting):
@@ -242,10 +248,24 @@ def _view(grey: np.ndarray, side: int) -> tuple[np.ndarray, float]:
     return cv2.resize(grey, (width, height), interpolation=cv2.INTER_AREA), scale
 
 
-def _gather(found: list[Reading], outcome: Outcome, scale: float) -> None:
+def framed_view(grey: np.ndarray, box: Box | None) -> tuple[np.ndarray, tuple[int, int]]:
+    """What a person would hold the phone at, and its corner (x, y) on the image.
+
+    That is the whole image, or the code with a margin of `SURROUNDINGS` where
+    its place is known and it is small on the image.
+    """
+    if box is None:
+        return grey, (0, 0)
+    margin = round(SURROUNDINGS * max(box.width, box.height))
+    left, top = max(0, box.x - margin), max(0, box.y - margin)
+    crop = grey[top : box.y + box.height + margin, left : box.x + box.width + margin]
+    return np.ascontiguousarray(crop), (left, top)
+
+
+def _gather(found: list[Reading], outcome: Outcome, scale: float, corner: tuple[int, int]) -> None:
     """Add readings to the list of codes, each code once."""
     for reading in outcome.readings:
-        corners = tuple((x / scale, y / scale) for x, y in reading.corners)
+        corners = tuple((x / scale + corner[0], y / scale + corner[1]) for x, y in reading.corners)
         new = replace(reading, corners=corners)
         for index, known in enumerate(found):
             if known.text == new.text and _near(known, new):
