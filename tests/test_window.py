@@ -101,6 +101,11 @@ def test_whole_path_type_drop_slide_undo_save_reopen_export_check(
     assert window.session.piece.message.text == LINK
     assert window.band._spare.accessibleDescription() == "100%"
     assert window.band._said.accessibleDescription() == LINK
+    # Undo in the field takes back the typing as a whole, and redo brings it again.
+    QTest.keyClick(window.message.text, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert window.message.text.toPlainText() == window.session.piece.message.text == SAMPLE
+    window.act_redo.trigger()
+    assert window.message.text.toPlainText() == LINK
     # Drop a picture: placed, blended and checked without another click.
     drop(window, coffee)
     qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
@@ -575,6 +580,16 @@ def test_themes_switch_and_are_remembered(window, settle):
     assert Settings(window.settings.folder / "window.json").get("theme") == "dark"
     window.choose_theme("light")
     assert window.grab().toImage().pixelColor(10, 700).name() == themes.LIGHT.panel
+
+
+def test_demo_piece_opens_from_the_menu_as_a_copy(window, settle, qtbot, tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    window.act_demo.trigger()
+    qtbot.waitUntil(lambda: window.session.piece.picture.name == "poster.jpg", timeout=15_000)
+    settle(window)
+    assert window.session.path is None
+    assert window.band.words == "Scans well"
+    assert window.settings.recent == []
 
 
 def test_recent_projects_are_offered_and_forgotten(window, settle, tmp_path, qtbot):

@@ -131,6 +131,24 @@ class Desk(QObject):
         if path:
             self.open_project(Path(path))
 
+    def open_demo(self) -> None:
+        """Open the demo piece as an untitled copy."""
+        if not self.may_leave():
+            return
+
+        def work(progress: Progress) -> Piece:
+            from nimble_tile.demo import demo_project
+
+            progress.step("Opening the demo piece", 0.3)
+            return archive.load(demo_project(), self.pictures)
+
+        self._job(work, lambda piece: self._begin(piece, None))
+
+    def _begin(self, piece: Piece, path: Path | None) -> None:
+        """Show a piece that was opened."""
+        self.window.bench.clear()
+        self.session.start(piece, path)
+
     def open_project(self, path: Path, copy: bool = False) -> None:
         """Open a project file.
 
@@ -148,8 +166,7 @@ class Desk(QObject):
             return archive.load(path, self.pictures)
 
         def done(piece: Piece) -> None:
-            self.window.bench.clear()
-            self.session.start(piece, None if copy else path)
+            self._begin(piece, None if copy else path)
             if not copy:
                 self.settings.remember_project(path)
                 self.settings.set("folder of projects", str(path.parent))

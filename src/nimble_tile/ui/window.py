@@ -201,6 +201,7 @@ class Window(QMainWindow):
             theme_group.addAction(action)
 
         about = bar.addMenu("&Help")
+        self.act_demo = self._action(about, "Open the &demo piece", self.desk.open_demo)
         self._action(about, "&About Nimble Tile", self.about)
 
         for index in range(len(self.ladder.rungs)):

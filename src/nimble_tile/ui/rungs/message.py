@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QMimeData, Qt
-from PySide6.QtGui import QKeyEvent, QTextCursor
+from PySide6.QtCore import QEvent, QMimeData, Qt
+from PySide6.QtGui import QKeyEvent, QKeySequence, QTextCursor
 from PySide6.QtWidgets import QLabel, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
 from nimble_tile.core.errors import MessageError, UserError
@@ -23,6 +23,16 @@ class _Field(QPlainTextEdit):
     """The message; a link is one line, so Return adds none to it."""
 
     one_line = True
+
+    def event(self, event: QEvent) -> bool:
+        # Undo and redo belong to the piece, not to this field.
+        if event.type() == QEvent.Type.ShortcutOverride and (
+            event.matches(QKeySequence.StandardKey.Undo)
+            or event.matches(QKeySequence.StandardKey.Redo)
+        ):
+            event.ignore()
+            return False
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if self.one_line and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
@@ -57,6 +67,7 @@ class MessageRung(Rung):
         self.text.setAccessibleName("Message")
         self.text.setPlaceholderText("What a scan should give back")
         self.text.setTabChangesFocus(True)
+        self.text.setUndoRedoEnabled(False)
         self.text.setFixedHeight(84)
         self.text.setLineWrapMode(QPlainTextEdit.LineWrapMode.WidgetWidth)
         self.text.textChanged.connect(self._type)
