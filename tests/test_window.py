@@ -121,6 +121,8 @@ def test_whole_path_type_drop_slide_undo_save_reopen_export_check(
     assert window.session.piece.blend.strength < 0.02
     assert window.band.words == "Does not scan"
     assert window.verdict.sample.wrong.sum() > 200
+    assert "hardly shows" in window.blend.why.text()
+    assert window.blend.why.isVisible()
     window.look_through(Lens.XRAY)
     # Undo brings the strength back in one step.
     assert window.act_undo.text() == "&Undo: change the strength"
@@ -181,6 +183,23 @@ def test_stale_answers_are_grey_until_the_newest_is_in(window, settle, coffee, q
     assert window.session.undo_name == "Change the strength"
     window.session.undo()
     assert window.session.piece.blend.strength == 0.7
+
+
+def test_late_renderings_never_push_controls_back(window, settle, coffee, qtbot):
+    """A rendering of an older piece arrives while a gesture goes on."""
+    drop(window, coffee)
+    qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
+    settle(window)
+    old = window._shown
+    region = Region(x=120, y=40, width=300, height=300)
+    window.session.edit("finish", "Choose JPEG", format="jpeg", quality=50)
+    window.session.edit("finish", "Change the size", size=900)
+    window.session.edit("picture", "Place the code", region=region)
+    window._rendered(old)
+    assert window.finish.quality.value == 50
+    assert window.finish.size.value() == 900
+    assert window.bench._place == region
+    assert window.ladder.rows[4].summary == "JPEG 50, 900 px"
 
 
 def test_every_code_setting_reaches_the_symbol(window, settle):
@@ -541,6 +560,7 @@ def test_picture_rung_ground_and_removal(window, settle, tmp_path, qtbot, monkey
     settle(window)
     assert window.session.piece.picture.digest is None
     assert window.bench._invites
+    assert not window.foot.lens.button(Lens.PICTURE).isEnabled()
     assert not window.blend.strength.isEnabled()
     assert window.act_undo.text() == "&Undo: remove the picture"
 

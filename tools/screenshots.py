@@ -69,7 +69,7 @@ def main(folder: Path) -> None:
 
         camera.start("lantern-walk-poster")
         window.ladder.open(3)
-        window.bench.setFocus()
+        window.foot.fit.setFocus()
         camera.take("blend")
         window.ladder.open(1)
         window.look_through(Lens.CODE)

@@ -160,12 +160,16 @@ class Desk(QObject):
         """
         if not self.may_leave():
             return
+        left = self.session.piece
 
         def work(progress: Progress) -> Piece:
             progress.step(f"Opening {path.name}", 0.3)
             return archive.load(path, self.pictures)
 
         def done(piece: Piece) -> None:
+            # Work went on while the file was being read: it is asked about too.
+            if self.session.piece != left and not self.may_leave():
+                return
             self._begin(piece, None if copy else path)
             if not copy:
                 self.settings.remember_project(path)

@@ -123,8 +123,7 @@ class Session(QObject):
     def mark_saved(self, path: Path, piece: Piece) -> None:
         """A file holds `piece` now."""
         self.path = path
-        if piece == self.piece:
-            self._history.mark_saved()
+        self._history.mark_saved(piece)
         self.titled.emit()
 
     def _tell(self) -> None:

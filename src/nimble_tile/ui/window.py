@@ -86,6 +86,7 @@ class Window(QMainWindow):
         self._shown: Shown | None = None
         self._theme_name = self.settings.get("theme", "desktop")
         self._about: About | None = None
+        self._opened = False
         self._build()
         self.desk = Desk(self)
         self._copying = QTimer(self)
@@ -254,10 +255,22 @@ class Window(QMainWindow):
         ):
             action.setEnabled(name is not None)
             action.setText(f"{label}: {name[0].lower()}{name[1:]}" if name else label)
+        self._offer_lenses(piece)
         self.band.set_stale(True)
         self.engine.submit(piece)
         self._copying.start()
         self._title()
+
+    def _offer_lenses(self, piece: Piece) -> None:
+        """The picture lens needs a picture."""
+        there = piece.picture.digest is not None
+        button = self.foot.lens.button(Lens.PICTURE)
+        for control in (button, self.lens_actions[Lens.PICTURE]):
+            control.setEnabled(there)
+        told = next(tip for lens, _, tip in LENSES if lens is Lens.PICTURE)
+        button.setToolTip(told if there else "There is no picture yet")
+        if not there and self.bench.lens is Lens.PICTURE:
+            self.look_through(Lens.FINISHED)
 
     def _know_picture(self, piece: Piece) -> None:
         """Tell the picture rung what kind of picture the piece has."""
@@ -269,16 +282,17 @@ class Window(QMainWindow):
         if shown.ticket != self.engine.ticket and shown.error is not None:
             return
         self._shown = shown
-        piece = shown.piece
+        # What is shown may lag behind a gesture; controls follow the piece as it is.
+        piece = self.session.piece
         extent = place = None
-        if piece.picture.digest is not None:
-            extent = self.pictures.about(piece.picture.digest).size
+        if self._about is not None:
+            extent = self._about.size
             place = piece.picture.region or centred_square(extent)
         self.bench.show_rendering(shown, extent, place)
         for line, rung in zip(self.ladder.rows, self.ladder.rungs, strict=True):
             rung.show_error(shown.error)
             rung.show_rendering(shown)
-            line.set_summary(rung.summary(self.session.piece, shown))
+            line.set_summary(rung.summary(piece, shown))
         if shown.rendering is not None:
             code, module = print_size(piece, shown)
             self.band.show_print(
@@ -382,6 +396,9 @@ class Window(QMainWindow):
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
+        if self._opened:
+            return
+        self._opened = True
         # The workers start once the window stands there and has been painted.
         QTimer.singleShot(40, self.engine.start)
         QTimer.singleShot(400, self.desk.offer_leftovers)

@@ -9,8 +9,7 @@ its whole area. A module that is in its band already is not touched. The bands
 depend on each other through the local tone, so they are solved together by
 fixed-point iteration on the grid of modules.
 
-Pixels are moved towards black or white, which keeps their hue, and never leave
-the gamut.
+Pixels change their luma alone, keep their hue and never leave the gamut.
 """
 
 from __future__ import annotations
@@ -89,7 +88,12 @@ def _soft_edge(side: int) -> np.ndarray:
 
 
 def _solve(
-    luma: np.ndarray, dark: np.ndarray, whole: np.ndarray, centre: np.ndarray, inside: np.ndarray
+    luma: np.ndarray,
+    dark: np.ndarray,
+    whole: np.ndarray,
+    centre: np.ndarray,
+    inside: np.ndarray,
+    enough: np.float32,
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Tone of each module, and the thresholds round it.
 
@@ -103,6 +107,8 @@ def _solve(
     inside : ndarray of float32, N × N
         1 where a module counts for the local tone, 0 in the quiet zone: were
         it to count, the quiet zone would chase its own mean up to white.
+    enough : float32
+        Tone beyond which no light module is lightened.
 
     Returns
     -------
@@ -124,7 +130,7 @@ def _solve(
         wanted = np.where(
             dark,
             np.minimum(luma, below - mean_margin),
-            np.maximum(luma, np.minimum(above + mean_margin, LIGHT_ENOUGH)),
+            np.maximum(luma, np.minimum(above + mean_margin, enough)),
         )
         tone = (0.5 * tone + 0.5 * np.clip(wanted, 0, 1)).astype(np.float32)
     return tone, below.astype(np.float32), above.astype(np.float32)
@@ -137,8 +143,9 @@ def blend(plan: Plan, settings: Blend) -> np.ndarray:
     -------
     ndarray of uint8, S × S × 3
         At strength 0 the picture itself. Guarantees nothing by itself below
-        about 0.6; above, every module's centre lies on its side of the local
-        tone by the margin.
+        about 0.6; above, the centre of every dark module lies below the local
+        tone by the margin, and that of every light one above it or at
+        `LIGHT_ENOUGH`.
     """
     import cv2
 
@@ -153,7 +160,9 @@ def blend(plan: Plan, settings: Blend) -> np.ndarray:
     centre = np.maximum(whole, np.float32(_margin(_CENTRE, settings.strength)))
     quiet = plan.parts == QUIET
     whole[quiet] = centre[quiet] = _margin(_QUIET, settings.strength)
-    tone, below, above = _solve(plan.module_luma, dark, whole, centre, (~quiet).astype(np.float32))
+    inside = (~quiet).astype(np.float32)
+    enough = LIGHT_ENOUGH + np.float32(STRONGER * max(0.0, settings.strength - 0.6))
+    tone, below, above = _solve(plan.module_luma, dark, whole, centre, inside, enough)
 
     def spread(grid: np.ndarray) -> np.ndarray:
         return cv2.resize(grid, fine, interpolation=cv2.INTER_NEAREST)
@@ -162,7 +171,6 @@ def blend(plan: Plan, settings: Blend) -> np.ndarray:
     margin = spread(whole) + spread(centre - whole) * spot
     is_dark = spread(dark.astype(np.uint8)).astype(bool)
     below, above = (cv2.resize(g, fine, interpolation=cv2.INTER_LINEAR) for g in (below, above))
-    enough = LIGHT_ENOUGH + np.float32(STRONGER * max(0.0, settings.strength - 0.6))
     ceiling = np.where(is_dark, below - margin, np.float32(1))
     floor = np.where(is_dark, np.float32(0), np.minimum(above + margin, enough))
     change = (tone - plan.module_luma) * np.float32(KEEP)

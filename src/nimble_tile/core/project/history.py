@@ -62,9 +62,9 @@ class History:
         """Whether the current state differs from the saved one."""
         return self.piece != self._saved
 
-    def mark_saved(self) -> None:
-        """The current state is what the file holds; later changes are new steps."""
-        self._saved = self.piece
+    def mark_saved(self, piece: Piece | None = None) -> None:
+        """A file holds this piece, the current one by default; later changes are new steps."""
+        self._saved = piece or self.piece
         self.part()
 
     def mark_unsaved(self) -> None:

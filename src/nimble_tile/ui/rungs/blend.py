@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from PySide6.QtWidgets import QLabel
+
 from nimble_tile.core.piece import Blend, Piece
-from nimble_tile.ui.controls import Choice, Segments, Slider, named, soft
+from nimble_tile.ui.controls import Choice, Segments, Slider, named, set_rank, soft
 from nimble_tile.ui.rungs.base import Rung
 from nimble_tile.ui.session import Session
 
@@ -50,11 +52,15 @@ class BlendRung(Rung):
             "Structural similarity and mean colour difference (CIEDE2000) of the code's "
             "square, seen from viewing distance"
         )
+        self.why = QLabel()
+        self.why.setWordWrap(True)
+        self.why.hide()
         self.none = soft("Bring in a picture first: there is nothing to blend with.")
         for widget in (self.none, self.method, self.about, self.strength):
             self.body.addWidget(widget)
         self.body.addLayout(named("Blend mode", self.mode))
         self.body.addWidget(self.fidelity)
+        self.body.addWidget(self.why)
 
     def summary(self, piece: Piece, shown: Shown | None) -> str:
         if piece.picture.digest is None:
@@ -88,3 +94,8 @@ class BlendRung(Rung):
             else f"Fidelity {fidelity.ssim_view:.2f} of 1\n"
             f"Mean colour difference {fidelity.delta_e_mean:.1f}"
         )
+        # Every reason, where the slider is that answers most of them.
+        reasons = [f"{reason.text} {reason.way_out}".strip() for reason in verdict.reasons]
+        self.why.setText("\n\n".join(reasons))
+        self.why.setVisible(bool(reasons))
+        set_rank(self.why, "error" if verdict.state == "fails" else "warn")

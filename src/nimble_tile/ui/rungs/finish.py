@@ -165,8 +165,8 @@ class FinishRung(Rung):
             self.on_paper.setText("")
             return
         self._natural = shown.natural
-        self.show_piece(shown.piece)
-        code, module = print_size(shown.piece, shown)
+        self.show_piece(self.session.piece)
+        code, module = print_size(self.session.piece, shown)
         small = " That is small: 20 mm is the least that is dependable." if code < 20 else ""
         self.on_paper.setText(
             f"On paper the code is {code:.0f} mm wide, a module {module:.2f} mm.{small}"
