@@ -362,6 +362,13 @@ def test_lenses_zoom_and_keys(window, settle, coffee, qtbot):
     window.message.text.setFocus()
     QTest.keyClicks(window.message.text, "4")
     assert window.ladder.current == 0
+    window.ladder.open(3)
+    window.blend.strength.box.setFocus()
+    window.blend.strength.box.selectAll()
+    QTest.keyClicks(window.blend.strength.box, "52")
+    QTest.keyClick(window.blend.strength.box, Qt.Key.Key_Return)
+    assert window.ladder.current == 3
+    assert window.session.piece.blend.strength == 0.52
 
 
 def luminance(colour):

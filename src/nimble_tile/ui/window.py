@@ -18,6 +18,7 @@ from PySide6.QtGui import (
     QShowEvent,
 )
 from PySide6.QtWidgets import (
+    QAbstractSpinBox,
     QApplication,
     QFrame,
     QHBoxLayout,
@@ -25,7 +26,6 @@ from PySide6.QtWidgets import (
     QMainWindow,
     QMessageBox,
     QPlainTextEdit,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
@@ -355,7 +355,7 @@ class Window(QMainWindow):
 
     def _focus_moved(self, _old: QWidget | None, new: QWidget | None) -> None:
         """Single keys open rungs, but not while something is being typed."""
-        typing = isinstance(new, QLineEdit | QPlainTextEdit | QSpinBox)
+        typing = isinstance(new, QLineEdit | QPlainTextEdit | QAbstractSpinBox)
         for shortcut in self._single_keys:
             shortcut.setEnabled(not typing)
 
