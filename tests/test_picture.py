@@ -16,6 +16,14 @@ from nimble_tile.core.picture.opening import open_picture, read_file
 from nimble_tile.core.picture.placing import box_at, centred_square, dragged, region_on
 from nimble_tile.core.piece import Region
 
+
+def by_opencv(suffix, image):
+    """Bytes of a picture file from another encoder; channels in its order, BGR."""
+    import cv2
+
+    return cv2.imencode(suffix, image)[1].tobytes()
+
+
 CAT = Image.fromarray(photograph("chelsea")).resize((90, 60))
 
 
@@ -45,6 +53,17 @@ def test_sixteen_bits_scale_to_eight():
     opened = open_picture(encoded(Image.fromarray(ramp)))
     assert np.array_equal(opened.rgb[0, :, 1], np.rint(ramp[0] / 257).astype(np.uint8))
     assert "16-bit" in opened.notes[0]
+
+
+@pytest.mark.parametrize("suffix", [".png", ".tiff"])
+def test_sixteen_bit_colour_from_another_encoder(suffix):
+    colour = np.asarray(CAT)[..., ::-1].astype(np.uint16) * 257
+    opened = open_picture(by_opencv(suffix, colour))
+    assert np.array_equal(opened.rgb, np.asarray(CAT))
+    alpha = np.full(colour.shape[:2], 40_092, np.uint16)
+    seen = open_picture(by_opencv(suffix, np.dstack([colour, alpha])))
+    assert np.array_equal(seen.rgb, np.asarray(CAT))
+    assert np.all(seen.alpha == 156)
 
 
 @pytest.mark.parametrize("orientation", range(1, 9))
@@ -179,6 +198,7 @@ def png(width, height, *chunks):
              (b"IDAT", zlib.compress(b"\0" * (60 * 181)))), "damaged"),
         (encoded(CAT.resize((8, 8))), "only 8 × 8"),
         (encoded(Image.fromarray(np.ones((32, 32), np.float32)), "TIFF"), "floating-point"),
+        (by_opencv(".tiff", np.ones((32, 32, 3), np.float32)), "floating point.*8 or 16 bits"),
         (encoded(Image.fromarray(np.full((32, 32), 1 << 20, np.int32)), "TIFF"), "32-bit"),
     ],
 )  # fmt: skip

@@ -172,7 +172,12 @@ def _unknown(data: bytes, name: str) -> PictureError:
         return PictureError(
             f"{name} is a vector drawing.", "Save it as PNG at the size that you need."
         )
-    if data[:4] in (b"\x89PNG", b"RIFF", b"II*\0", b"MM\0*") or data[:3] == b"\xff\xd8\xff":
+    if data[:4] in (b"II*\0", b"MM\0*"):
+        return PictureError(
+            f"{name} is a TIFF file that is damaged or of a rare kind, such as floating point.",
+            "Save it with 8 or 16 bits a channel.",
+        )
+    if data[:4] in (b"\x89PNG", b"RIFF") or data[:3] == b"\xff\xd8\xff":
         return PictureError(
             f"{name} is damaged: it begins like a picture but cannot be read.",
             "Save or download it again.",
