@@ -220,5 +220,41 @@ def test_micro_is_judged_by_the_readers_that_know_it(bay):
     assert "Few phones" in verdict.reasons[0].text
 
 
+def spoiled(made, count):
+    """The image with that many codewords of the first block made wrong."""
+    image = to_grey(made.image).copy()
+    px, plan = image.shape[0] // made.modules, made.symbol.anatomy
+    for index in plan.blocks[0].codewords[:count]:
+        row, column = np.argwhere(plan.codeword == index)[0]
+        y, x = (row + 4) * px, (column + 4) * px
+        image[y : y + px, x : x + px] ^= 255
+    return image
+
+
+def test_images_from_anywhere_get_a_spare_of_our_own(bay):
+    """Turned, tilted and padded: the symbol is found again and its errors counted."""
+    import cv2
+
+    made = plain(version="3", level="L")
+    most = made.symbol.anatomy.blocks[0].correctable
+    for errors in (0, 3, most):
+        image = spoiled(made, errors)
+        image = cv2.resize(image, (600, 600), interpolation=cv2.INTER_AREA)
+        corners = np.float32([[0, 0], [600, 0], [600, 600], [0, 600]])
+        for place in (
+            [[100, 100], [700, 100], [700, 700], [100, 700]],
+            [[300, 60], [840, 300], [600, 840], [60, 600]],
+            [[140, 120], [700, 170], [650, 690], [90, 730]],
+        ):
+            matrix = cv2.getPerspectiveTransform(corners, np.float32(place))
+            seen = cv2.warpPerspective(image, matrix, (900, 900), borderValue=255)
+            verdict = judge(seen, bay, expected=LINK)
+            assert verdict.matches
+            assert verdict.sample.codeword_errors == (errors,)
+            assert verdict.spare == pytest.approx(1 - errors / most)
+            if errors == most:
+                assert verdict.state != "well"
+
+
 def test_box_slices():
     assert Box(3, 5, 10, 20).slices == (slice(5, 25), slice(3, 13))

@@ -18,6 +18,7 @@ from nimble_tile.core.scan.bay import Outcome, ReaderBay
 from nimble_tile.core.scan.fidelity import Fidelity, measure
 from nimble_tile.core.scan.readers import NAMES, READS_MICRO, Reading, to_grey
 from nimble_tile.core.scan.reasons import Reason, explain
+from nimble_tile.core.scan.recognise import recognise
 from nimble_tile.core.scan.sampling import Sample, sample
 from nimble_tile.core.symbol.encode import Symbol
 
@@ -226,6 +227,10 @@ def judge(
         if not waiting or (micro and READS_MICRO[0] not in waiting):
             break
     ordered = tuple(marks[name] for name in NAMES)
+    if looked is None and (read := _best_reading(found, expected)) is not None:
+        known = recognise(grey, read, quiet_zone)
+        if known is not None:
+            symbol, looked = known.symbol, known.sample
     spare = looked.spare if looked else _reported_spare(found, expected)
     matches = None if expected is None else any(code.text == expected for code in found)
     state = _state(ordered, expected, spare)
@@ -289,6 +294,13 @@ def _mark(outcome: Outcome, expected: str | None, micro: bool, side: int) -> Mar
     text = expected if expected in texts else (texts[0] if texts else None)
     able = not micro or outcome.name in READS_MICRO
     return Mark(outcome.name, bool(texts), text, able, outcome.trouble, side)
+
+
+def _best_reading(found: Sequence[Reading], expected: str | None) -> Reading | None:
+    """The reading that tells most about the code in question, if there is just one."""
+    right = [code for code in found if expected is None or code.text == expected]
+    telling = [code for code in right if code.version is not None]
+    return telling[0] if len(right) == 1 and telling else None
 
 
 def _reported_spare(found: Sequence[Reading], expected: str | None) -> float | None:

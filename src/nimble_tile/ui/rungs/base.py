@@ -31,8 +31,8 @@ class Rung(QWidget):
         super().__init__()
         self.session = session
         self.body = QVBoxLayout(self)
-        self.body.setContentsMargins(44, 4, 20, 20)
-        self.body.setSpacing(12)
+        self.body.setContentsMargins(44, 4, 20, 16)
+        self.body.setSpacing(11)
 
     def summary(self, piece: Piece, shown: Shown | None) -> str:
         """One line for the rung's row."""
