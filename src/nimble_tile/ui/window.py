@@ -61,6 +61,9 @@ FRAME = 32
 COPY_AFTER = 3000
 """Milliseconds of rest after a change until a copy of unsaved work is kept."""
 
+COPY_BYTES = 5000
+"""Bytes of the picture for each further millisecond of that rest."""
+
 
 class Window(QMainWindow):
     """The whole program for one piece.
@@ -91,7 +94,6 @@ class Window(QMainWindow):
         self.desk = Desk(self)
         self._copying = QTimer(self)
         self._copying.setSingleShot(True)
-        self._copying.setInterval(COPY_AFTER)
         self._copying.timeout.connect(self.desk.keep_copy)
         self._build_menus()
         self._connect()
@@ -258,7 +260,9 @@ class Window(QMainWindow):
         self._offer_lenses(piece)
         self.band.set_stale(True)
         self.engine.submit(piece)
-        self._copying.start()
+        # A large picture is copied less often.
+        size = 0 if piece.picture.digest is None else len(self.pictures.file(piece.picture.digest))
+        self._copying.start(COPY_AFTER + size // COPY_BYTES)
         self._title()
 
     def _offer_lenses(self, piece: Piece) -> None:
