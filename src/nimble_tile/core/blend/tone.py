@@ -24,11 +24,12 @@ from nimble_tile.core.piece import Blend
 # Margins from the local tone (luma, 0 to 1) by strength. Negative margins let
 # modules stay on the wrong side: at -1 nothing is ever moved. The values at
 # 0.6 are those at which our readers read sample photographs straight on, the
-# values at 1 those beyond which their reach no longer grew.
-_WHOLE = ((0.0, -1.0), (0.2, -0.2), (0.4, -0.05), (0.6, 0.05), (1.0, 0.24))
-_CENTRE = ((0.0, -1.0), (0.2, -0.12), (0.4, 0.06), (0.6, 0.16), (1.0, 0.40))
-_QUIET = ((0.0, -1.0), (0.2, -0.12), (0.4, 0.10), (0.6, 0.25), (1.0, 0.38))
-_FUNCTION = ((0.0, -1.0), (0.2, -0.08), (0.4, 0.16), (0.6, 0.30), (1.0, 0.42))
+# values at 1 those beyond which their reach no longer grew. The quiet zone
+# needs the most: OpenCV misses whole codes where it is dull.
+_WHOLE = ((0.0, -1.0), (0.2, -0.3), (0.4, -0.12), (0.6, -0.04), (1.0, 0.20))
+_CENTRE = ((0.0, -1.0), (0.2, -0.12), (0.4, 0.11), (0.6, 0.26), (1.0, 0.42))
+_QUIET = ((0.0, -1.0), (0.2, -0.15), (0.4, 0.06), (0.6, 0.24), (1.0, 0.40))
+_FUNCTION = ((0.0, -1.0), (0.2, -0.10), (0.4, 0.12), (0.6, 0.25), (1.0, 0.40))
 
 LOCAL = 2.5
 """Standard deviation of the local tone in modules; 2.5 kept more of the
