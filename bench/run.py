@@ -1,7 +1,8 @@
 """Speed against named baselines, measured in the same run; prints ratios and limits.
 
 Each baseline and the thing measured are run alternately, several times, and
-the medians are compared, so that a busy machine slows both.
+the median of the ratios of neighbours in time counts, so that a machine whose
+speed changes under way changes both.
 """
 
 from __future__ import annotations
@@ -32,14 +33,14 @@ def compare(
     limit: float,
     rounds: int = ROUNDS,
 ) -> bool:
-    """Print the ratio of two medians and whether it is within the limit."""
+    """Print the median ratio and whether it is within the limit."""
     action(), baseline()
     ours, theirs = [], []
     for _ in range(rounds):
         theirs.append(timed(baseline))
         ours.append(timed(action))
     own, base = statistics.median(ours), statistics.median(theirs)
-    ratio = own / base
+    ratio = statistics.median(a / b for a, b in zip(ours, theirs, strict=True))
     good = ratio <= limit
     print(
         f"{what}: {own * 1e3:.1f} ms; {against}: {base * 1e3:.1f} ms; "

@@ -15,7 +15,7 @@ import sys
 import threading
 import time
 from collections import deque
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
@@ -167,7 +167,12 @@ class ReaderBay:
                 for process in self._processes:
                     process.start()
 
-    def read(self, image: np.ndarray, names: Sequence[str] = _readers.NAMES) -> list[Outcome]:
+    def read(
+        self,
+        image: np.ndarray,
+        names: Sequence[str] = _readers.NAMES,
+        meanwhile: Sequence[Callable[[], object]] = (),
+    ) -> list[Outcome]:
         """Let readers look at an image.
 
         Parameters
@@ -175,6 +180,9 @@ class ReaderBay:
         image : ndarray of uint8, H × W or H × W × 3 sRGB
         names : sequence of str
             Which readers.
+        meanwhile : sequence of callable
+            Work of our own, taken up here as soon as a processor is no longer
+            needed by the readers, so that it does not slow the slowest down.
 
         Returns
         -------
@@ -183,6 +191,7 @@ class ReaderBay:
         """
         grey = to_grey(image)
         queue = deque(sorted(names, key=_LONGEST_FIRST.index))
+        own = deque(meanwhile)
         outcomes: dict[str, Outcome] = {}
 
         def work(process: _Process) -> None:
@@ -190,13 +199,19 @@ class ReaderBay:
                 try:
                     name = queue.popleft()
                 except IndexError:
-                    return
+                    break
                 outcomes[name] = self._one(process, name, grey)
+            while True:
+                try:
+                    task = own.popleft()
+                except IndexError:
+                    return
+                task()
 
         with self._lock:
             if self._closed:
                 raise RuntimeError("the reader bay is closed")
-            if len(self._processes) == 1 or len(names) == 1:
+            if len(self._processes) == 1 or len(names) + len(own) == 1:
                 work(self._processes[0])
             else:
                 with ThreadPoolExecutor(len(self._processes)) as pool:

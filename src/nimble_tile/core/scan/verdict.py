@@ -5,8 +5,7 @@ The thresholds of the verdict are ours and stand together here.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -151,20 +150,19 @@ def judge_rendering(rendering: Rendering, bay: ReaderBay, with_fidelity: bool = 
     with_fidelity : bool
         Also compare the code's square with the picture.
     """
-    with ThreadPoolExecutor(1) as beside:  # while the readers look
-        fidelity = None
-        if with_fidelity and rendering.blended:
-            fidelity = beside.submit(fidelity_of, rendering)
-        verdict = judge(
-            to_grey(rendering.image),
-            bay,
-            expected=rendering.symbol.text,
-            symbol=rendering.symbol,
-            box=rendering.box,
-            quiet_zone=rendering.quiet_zone,
-            looks=_step_back(rendering),
-        )
-        return replace(verdict, fidelity=fidelity.result() if fidelity else None)
+    fidelity: list[Fidelity] = []
+    wanted = with_fidelity and rendering.blended
+    verdict = judge(
+        to_grey(rendering.image),
+        bay,
+        expected=rendering.symbol.text,
+        symbol=rendering.symbol,
+        box=rendering.box,
+        quiet_zone=rendering.quiet_zone,
+        looks=_step_back(rendering),
+        meanwhile=[lambda: fidelity.append(fidelity_of(rendering))] if wanted else (),
+    )
+    return replace(verdict, fidelity=fidelity[0] if fidelity else None)
 
 
 def fidelity_of(rendering: Rendering) -> Fidelity:
@@ -188,6 +186,7 @@ def judge(
     box: Box | None = None,
     quiet_zone: int = 4,
     looks: Sequence[int] = (),
+    meanwhile: Sequence[Callable[[], object]] = (),
 ) -> Verdict:
     """Verdict on an image.
 
@@ -203,6 +202,8 @@ def judge(
     looks : sequence of int
         Longer sides at which readers that failed look again, e.g.
         `SMALLER_LOOKS`.
+    meanwhile : sequence of callable
+        Work done beside the readers' first look.
     """
     grey = to_grey(image)
     micro = symbol is not None and symbol.micro
@@ -212,17 +213,18 @@ def judge(
     longer = max(framed.shape)
     first = min(longer, LARGEST_LOOK)
     waiting, looked = list(NAMES), None
+    samples: list[Sample] = []
     for side in [first, *(side for side in looks if side < first)]:
         if side != first and looked is not None and not looked.corrects:
             break  # where no block can be corrected, stepping back finds nothing either
         view, scale = _view(framed, side)
-        with ThreadPoolExecutor(1) as beside:  # our own look, while the readers take theirs
-            reading = beside.submit(bay.read, view, waiting)
-            if looked is None and symbol is not None and box is not None:
-                looked = sample(grey, box, symbol, quiet_zone)
-        for outcome in reading.result():
+        tasks = list(meanwhile) if side == first else []
+        if looked is None and symbol is not None and box is not None:
+            tasks.insert(0, lambda s=symbol: samples.append(sample(grey, box, s, quiet_zone)))
+        for outcome in bay.read(view, waiting, tasks):
             _gather(found, outcome, scale, corner)
             marks[outcome.name] = _mark(outcome, expected, micro, max(view.shape))
+        looked = samples[0] if samples else None
         waiting = [name for name in waiting if not _right(marks[name], expected)]
         if not waiting or (micro and READS_MICRO[0] not in waiting):
             break
