@@ -143,7 +143,7 @@ def test_demo_without_a_display_renders_checks_and_exports(tmp_path):
 
 
 def test_demo_poster_reads_at_strength_0_6_and_fails_at_0(tmp_path, bay):
-    from nimble_tile.core.output.raster import export
+    from nimble_tile.core.output.export import export
     from nimble_tile.core.render import Renderer
     from nimble_tile.demo import demo_pieces
 

@@ -14,7 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import LINK, encoded, photograph
-from nimble_tile.core.output import raster
+from nimble_tile.core.output import export as output
 from nimble_tile.core.picture.placing import natural_size
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Blend, Code, Finish, Message, Picture, Piece, Region
@@ -105,7 +105,7 @@ def test_any_plain_code_is_read_by_most_readers(text, level, mask, quiet):
 def test_jpeg_exports_still_read(tmp_path, bay, store, photo_piece, quality):
     piece = photo_piece("astronaut").edited("finish", format="jpeg", quality=quality)
     rendering = Renderer(store).render(piece, 700)
-    proof = raster.export(rendering, tmp_path / "a.jpg", piece.finish, bay)
+    proof = output.export(rendering, tmp_path / "a.jpg", piece.finish, bay)
     assert proof.verdict.readers_right == (4, 4)
     assert proof.verdict.spare > 0.8
 

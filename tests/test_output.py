@@ -13,7 +13,7 @@ from PIL import Image, ImageCms
 from conftest import LINK, encoded, photograph
 from nimble_tile.core import files
 from nimble_tile.core.errors import OutputError, ProjectError
-from nimble_tile.core.output import raster
+from nimble_tile.core.output import export as output
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Finish, Message, Picture, Piece
 from nimble_tile.core.project import archive
@@ -27,7 +27,7 @@ def test_files_carry_resolution_and_colour_tag_and_are_proved(
 ):
     piece = photo_piece("chelsea").edited("finish", dpi=254, quality=90)
     rendering = Renderer(store).render(piece, 700)
-    proof = raster.export(rendering, tmp_path / name, piece.finish, bay)
+    proof = output.export(rendering, tmp_path / name, piece.finish, bay)
     with Image.open(tmp_path / name) as written:
         assert written.size == rendering.size == proof.size
         assert written.info["dpi"] == pytest.approx((254, 254), abs=0.1)
@@ -48,11 +48,11 @@ def test_files_carry_resolution_and_colour_tag_and_are_proved(
 def test_proof_is_of_the_file_and_not_of_the_memory(tmp_path, bay):
     rendering = render(Piece(message=Message(text=LINK)), 500)
     path = tmp_path / "a.png"
-    raster.write(np.full_like(rendering.image, 255), path, Finish())
-    assert raster.prove(path, rendering, bay).verdict.state == "fails"
+    output.write(np.full_like(rendering.image, 255), path, Finish())
+    assert output.prove(path, rendering, bay).verdict.state == "fails"
     path.write_bytes(path.read_bytes()[:100])
     with pytest.raises(OutputError, match="cannot be read back"):
-        raster.prove(path, rendering, bay)
+        output.prove(path, rendering, bay)
 
 
 def test_wrong_names_and_places_are_refused(tmp_path):
@@ -67,7 +67,7 @@ def test_wrong_names_and_places_are_refused(tmp_path):
         (tmp_path / "file.png").write_bytes(b"")
         (tmp_path / "folder.png").mkdir(exist_ok=True)
         with pytest.raises(OutputError, match=says):
-            raster.write(image, tmp_path / name, Finish())
+            output.write(image, tmp_path / name, Finish())
 
 
 @pytest.mark.parametrize("step", ["write", "fsync", "replace"])
@@ -138,7 +138,7 @@ DIGEST = "ab" * 32
         ({}, GOOD | {"piece": {"blend": {"strength": "NaN"}}}, "blend.strength"),
         ({}, GOOD | {"piece": {"surprise": 1}}, "surprise"),
         ({}, GOOD | {"piece": {"picture": {"digest": "../../etc"}}}, "picture.digest"),
-        ({}, GOOD | {"piece": {"picture": {"digest": DIGEST}}}, "picture is missing"),
+        ({}, GOOD | {"piece": {"picture": {"digest": DIGEST}}}, "picture of it is missing"),
         (
             {f"pictures/{DIGEST}": b"x"},
             GOOD | {"piece": {"picture": {"digest": DIGEST}}},

@@ -23,7 +23,7 @@ def plain(text=LINK, side=None, **code):
 @pytest.mark.parametrize("name", NAMES)
 @pytest.mark.parametrize("text", ["0123456789" * 4, "HELLO 123", LINK, "Fähre 鷺 🏮\nzwei"])
 def test_each_reader_reads_grey_and_colour_and_changes_nothing(name, text):
-    image = plain(text, 400, level="Q", mask=3).image.copy()
+    image = plain(text, 400, level="Q", raise_level=False, mask=3).image.copy()
     before = image.copy()
     for view in (image, image[..., 0]):
         (found,) = READERS[name]().read(view)

@@ -1,6 +1,7 @@
 """Anatomy and encoding, bit by bit against the standard and an independent encoder."""
 
 import itertools
+import random
 
 import numpy as np
 import pytest
@@ -8,13 +9,25 @@ import reedsolo
 import segno
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from segno import consts
+from segno import encoder as segno_encoder
 
 from nimble_tile.core.errors import MessageError
-from nimble_tile.core.piece import Code, Message
+from nimble_tile.core.piece import Code, Message, Piece
+from nimble_tile.core.scan.readers import READERS
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.anatomy import Part, anatomy, codeword_total
 from nimble_tile.core.symbol.assemble import assemble, format_bits, version_bits
 from nimble_tile.core.symbol.encode import encode
+from nimble_tile.core.symbol.segments import (
+    ALPHANUMERIC,
+    Segment,
+    bits,
+    capacity,
+    capacity_bits,
+    is_kanji,
+    split,
+)
 
 
 def final_message(version, level, data):
@@ -194,7 +207,150 @@ def test_any_text_is_read_back_by_an_independent_reader(text, level):
 
     symbol = encode(Message(kind="text", text=text), Code(level=level))
     image = np.kron(np.pad(~symbol.dark, 4, constant_values=True), np.ones((4, 4))) * 255
-    (found,) = zxingcpp.read_barcodes(image.astype(np.uint8))
-    assert found.bytes == text.encode("utf-8")
-    assert (found.extra["Version"], found.ec_level) == (symbol.version, level)
+    plain = zxingcpp.TextMode.Plain
+    (found,) = zxingcpp.read_barcodes(image.astype(np.uint8), text_mode=plain)
+    assert found.text == text
+    assert (found.extra["Version"], found.ec_level) == (symbol.version, symbol.level)
+    assert tables.LEVELS.index(symbol.level) >= tables.LEVELS.index(level)
     assert found.extra["DataMask"] == symbol.mask
+
+
+def segno_level(level):
+    return {"L": consts.ERROR_LEVEL_L, "M": consts.ERROR_LEVEL_M, "Q": consts.ERROR_LEVEL_Q,
+            "H": consts.ERROR_LEVEL_H, "-": None}[level]  # fmt: skip
+
+
+def test_capacities_of_every_version_level_and_mode_are_segnos():
+    """Bits against segno's table, and one character more or less against its encoder."""
+    for version in (*tables.QR_VERSIONS, *tables.MICRO_VERSIONS):
+        key = int(version) if version.isdigit() else -4 + int(version[1:])
+        key = {"M1": consts.VERSION_M1, "M2": consts.VERSION_M2, "M3": consts.VERSION_M3,
+               "M4": consts.VERSION_M4}.get(version, key)  # fmt: skip
+        for level in tables.levels_of(version):
+            assert capacity_bits(version, level) == consts.SYMBOL_CAPACITY[key][segno_level(level)]
+    rng = np.random.default_rng(4)
+    for version in rng.choice(tables.QR_VERSIONS, 8):
+        for level in "LMQH":
+            for mode, character in (
+                ("numeric", "7"), ("alphanumeric", "A"), ("byte", "a"), ("kanji", "灯"),
+            ):  # fmt: skip
+                most = capacity(version, level, mode)
+                options = {"error": level, "mode": mode, "version": version, "boost_error": False}
+                segno.make(character * most, mask=0, **options)
+                with pytest.raises(segno.DataOverflowError):
+                    segno.make(character * (most + 1), mask=0, **options)
+
+
+@pytest.mark.parametrize("version", ["1", "4", "7", "14", "M2", "M3", "M4"])
+def test_automatic_mask_and_every_other_mask_are_segnos(version):
+    micro = tables.is_micro(version)
+    for level in tables.levels_of(version)[:2]:
+        text = "7" * (capacity(version, level, "numeric") - 3)
+        ours = encode(Message(text=text), Code(version=version, level=level, raise_level=False))
+        options = {"error": level, "version": version, "micro": micro, "boost_error": False}
+        theirs = segno.make(text, **options)
+        assert ours.mask == theirs.mask
+        for mask in ours.penalties:
+            other = segno.make(text, mask=mask, **options)
+            expected = np.array([list(row) for row in other.matrix], bool)
+            assert np.array_equal(ours.under(mask), expected)
+            # Scored as segno scores: before format and version information.
+            bare = expected.copy()
+            parts = anatomy(version, level).parts
+            bare[np.isin(parts, (Part.FORMAT, Part.VERSION, Part.DARK))] = False
+            rows = [bytearray(row.astype(np.uint8)) for row in bare]
+            n = len(rows)
+            score = (
+                -segno_encoder.evaluate_micro_mask(rows, n, n)
+                if micro
+                else segno_encoder.evaluate_mask(rows, n, n)
+            )
+            assert ours.penalties[mask] == score
+
+
+def shortest(text, version):
+    """Bits of the best of all divisions, by trying each."""
+    best = None
+    for modes in itertools.product(("numeric", "alphanumeric", "kanji", "byte"), repeat=len(text)):
+        segments = []
+        for mode, group in itertools.groupby(zip(modes, text, strict=True), lambda e: e[0]):
+            segments.append(Segment(mode, "".join(c for _, c in group)))
+        possible = all(
+            {
+                "numeric": s.text.isdigit() and s.text.isascii(),
+                "alphanumeric": set(s.text) <= ALPHANUMERIC,
+                "kanji": all(is_kanji(c) for c in s.text),
+                "byte": s.text.isascii(),
+            }[s.mode]
+            for s in segments
+        )
+        if possible:
+            length = bits(segments, version)
+            best = length if best is None else min(best, length)
+    return best
+
+
+def test_no_division_into_modes_is_shorter():
+    rng = random.Random(5)
+    for version in ("1", "12", "30"):
+        for _ in range(25):
+            parts = [rng.choice(["0", "7", "A", "Z:", "b", "灯"]) * rng.randint(1, 3)
+                     for _ in range(3)]  # fmt: skip
+            text = "".join(parts)[:7]
+            assert bits(split(text, version), version) == shortest(text, version), text
+    # A tail of digits in a link is written as digits.
+    modes = [s.mode for s in split("https://lanternwalk.example/20261031183000", "3")]
+    assert modes == ["byte", "numeric"]
+
+
+@pytest.mark.parametrize(
+    ("text", "options", "modes", "marked"),
+    [
+        ("Lantern walk", {}, "byte", False),
+        ("Fähre über den Fluß", {}, "byte", False),  # Latin-1 that nothing else could be
+        ("\u00c3\u00a9", {}, "byte", True),  # Latin-1 that readers would take for UTF-8
+        ("Łódź", {}, "byte", True),
+        ("Łódź", {"charset": "utf-8 unmarked"}, "byte", False),
+        ("灯籠散歩", {}, "kanji", False),
+        ("灯籠散歩 2026", {}, "kanji and alphanumeric", False),
+        ("灯籠 Łódź", {}, "byte", True),
+        ("ÅÄÖ 灯籠", {"charset": "utf-8"}, "byte", True),
+    ],
+)  # fmt: skip
+def test_character_sets_and_kanji_are_read_by_all_four_readers(text, options, modes, marked):
+    symbol = encode(Message(kind="text", text=text), Code(**options))
+    assert symbol.mode == modes
+    assert any(segment.marked for segment in symbol.segments) == marked
+    image = np.kron(np.pad(~symbol.dark, 4, constant_values=True), np.ones((8, 8))) * 255
+    for make in READERS.values():
+        assert [reading.text for reading in make().read(image.astype(np.uint8))] == [text]
+
+
+def test_latin_1_says_what_it_lacks_and_micro_what_it_cannot():
+    with pytest.raises(MessageError, match=r"Latin-1 has no “Ł”.*UTF-8"):
+        encode(Message(text="Łódź"), Code(charset="latin-1"))
+    with pytest.raises(MessageError, match=r"no level H.*Q"):
+        encode(Message(text="12"), Code(version="micro", level="H"))
+    with pytest.raises(MessageError, match=r"any Micro QR code.*version to 1 or automatic"):
+        encode(Message(text="a" * 16), Code(version="micro", level="L"))
+    with pytest.raises(MessageError, match="about 1669 characters"):
+        encode(Message(text="a1" * 2000), Code())
+
+
+def test_level_is_raised_only_while_it_is_free():
+    text = "https://lanternwalk.example/dusk"  # 32 characters: 3-Q holds 32 bytes
+    raised = encode(Message(text=text), Code())
+    kept = encode(Message(text=text), Code(raise_level=False))
+    assert (raised.version, raised.level) == ("3", "Q")
+    assert (kept.version, kept.level) == ("3", "M")
+    assert encode(Message(text=text + "/"), Code()).level == "M"
+    assert encode(Message(text="1234567"), Code(version="micro", level="L")).level == "M"
+
+
+def test_pieces_of_the_first_schema_keep_their_symbol():
+    stored = {"schema": 1, "message": {"kind": "text", "text": "Fähre"}, "code": {"level": "M"}}
+    piece = Piece.model_validate(stored)
+    symbol = encode(piece.message, piece.code)
+    made = segno.make("Fähre", error="m", encoding="utf-8", micro=False, boost_error=False)
+    assert (symbol.version, symbol.level, symbol.mask) == (str(made.version), "M", made.mask)
+    assert np.array_equal(symbol.dark, np.array([list(row) for row in made.matrix], bool))

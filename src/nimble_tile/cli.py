@@ -111,7 +111,7 @@ def _window(project: Path | None, demo: bool = False) -> None:
 
 
 def _demo_without_window(out: Path) -> int:
-    from nimble_tile.core.output.raster import SUFFIX, export
+    from nimble_tile.core.output.export import SUFFIX, export
     from nimble_tile.core.project.archive import save
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.scan.bay import ReaderBay
@@ -181,9 +181,20 @@ _out_option = click.option(
 @click.option("--message", required=True, help="What the code says.")
 @_out_option
 @click.option("--level", type=click.Choice(list("LMQH")), default=None, help="Default M.")
-@click.option("--version", default="auto", help="1 to 40, M1 to M4, or auto.", show_default=True)
+@click.option(
+    "--raise-level/--keep-level",
+    default=None,
+    help="Use a higher level where it is free; default: unless --level is given.",
+)
+@click.option(
+    "--version",
+    default="auto",
+    show_default=True,
+    help="1 to 40, M1 to M4, auto, or micro for the smallest Micro QR.",
+)
 @click.option("--mask", default="auto", help="0 to 7, or auto.", show_default=True)
 @click.option("--quiet-zone", type=int, default=None, help="Modules; default 4, Micro QR 2.")
+@click.option("--look", default=None, help="Name of a look that ships or was saved.")
 @click.option("--picture", type=click.Path(path_type=Path), help="Picture to blend into.")
 @click.option("--region", type=_RegionType(), help="Code's outer edge in picture pixels.")
 @click.option("--blend", "method", default=None, help="tone (default) or overlay.")
@@ -202,8 +213,13 @@ def make(message: str, out: Path, picture: Path | None, region: Region | None, a
     from nimble_tile.core.piece import Message, Picture, Piece
 
     piece = Piece(message=_valid(Message, {"kind": "text", "text": message}))
-    piece = piece.model_copy(update=_settings(options))
     pictures = PictureStore()
+    look = options.pop("look")
+    piece = piece.model_copy(update=_settings(options))
+    if look is not None:
+        from nimble_tile.core.project.looks import by_name
+
+        piece = piece.model_copy(update={"look": by_name(look, pictures)})
     if picture is not None:
         digest = pictures.add(read_file(picture), picture.name)
         placed = Picture(digest=digest, name=picture.name, region=region)
@@ -223,11 +239,14 @@ def _settings(options: dict[str, Any]) -> dict[str, Any]:
         "version": options["version"],
         "mask": int(mask) if mask.isascii() and mask.isdigit() else mask,
     }
-    if options["quiet_zone"] is None and options["version"].startswith("M"):
-        options["quiet_zone"] = tables.QUIET_ZONE_MICRO
-    if options["level"] is None and options["version"].startswith("M"):
-        options["level"] = "L"
-    code |= _given(options, level="level", quiet_zone="quiet_zone")
+    if options["raise_level"] is None:
+        options["raise_level"] = options["level"] is None
+    if options["version"].lower().startswith("m"):
+        if options["quiet_zone"] is None:
+            options["quiet_zone"] = tables.QUIET_ZONE_MICRO
+        if options["level"] is None:
+            options["level"] = "L"
+    code |= _given(options, level="level", quiet_zone="quiet_zone", raise_level="raise_level")
     blend = _given(options, method="method", mode="mode", strength="strength")
     finish = _given(options, size="size", dpi="dpi", quality="quality")
     return {
@@ -281,7 +300,7 @@ def _finish(piece: Piece, pictures: PictureStore, out: Path, as_json: bool) -> N
     """Render, write, read back, report, and leave with the right status."""
     from dataclasses import replace
 
-    from nimble_tile.core.output.raster import export, format_of
+    from nimble_tile.core.output.export import export, format_of
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.scan.bay import ReaderBay
     from nimble_tile.core.scan.verdict import fidelity_of

@@ -11,6 +11,24 @@ from typing import BinaryIO
 from nimble_tile.core.errors import UserError, file_error
 
 
+def read_bytes(path: str | os.PathLike, most: int, kind: type[UserError]) -> bytes:
+    """Bytes of a file that is not larger than allowed.
+
+    Raises
+    ------
+    UserError
+        Of the given kind: it cannot be read, or is larger than `most`.
+    """
+    try:
+        with Path(path).open("rb") as file:
+            if os.fstat(file.fileno()).st_size > most:
+                size = f"{most >> 30} GiB" if most >= 1 << 30 else f"{most >> 20} MiB"
+                raise kind(f"{Path(path).name} is larger than {size}.", "Use a smaller file.")
+            return file.read()
+    except OSError as error:
+        raise file_error(kind, "read", path, error) from error
+
+
 def write_atomically(
     path: Path, write: Callable[[BinaryIO], None], kind: type[UserError], doing: str
 ) -> None:

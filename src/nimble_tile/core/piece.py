@@ -18,8 +18,12 @@ os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
-SCHEMA = 1
-"""Version of the piece's stored form."""
+from nimble_tile.core.details import Details
+from nimble_tile.core.look import Look, hex_colour
+
+SCHEMA = 2
+"""Version of the piece's stored form. 1 had no look, no forms of messages, wrote
+everything outside ASCII as UTF-8 without a mark, and never raised the level."""
 
 MAX_SIDE = 16_384
 """Longest side of a finished image, in pixels: a 1.4 m poster at 300 dpi."""
@@ -32,25 +36,32 @@ class _Model(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
 
-def _hex_colour(value: str) -> str:
-    if not re.fullmatch(r"#[0-9a-fA-F]{6}", value):
-        raise ValueError("a colour is written as # and six hexadecimal digits")
-    return value.lower()
-
-
 class Message(_Model):
     """Rung 1: what the code says.
 
     Attributes
     ----------
-    kind : {"link", "text"}
-        What the text is meant to be; decides the advice, never the text.
+    kind : str
+        What the text is meant to be: ``"link"``, ``"text"``, ``"raw"`` or a
+        key of `nimble_tile.core.details.FORMS`.
     text : str
         Exactly what a scan gives back. Empty means: no code yet.
+    details : Details or None
+        The form that the text was written from, for kinds that have one.
     """
 
-    kind: Literal["link", "text"] = "link"
+    kind: Literal[
+        "link", "text", "email", "phone", "sms", "place", "contact", "event", "wifi",
+        "transfer", "payment", "raw",
+    ] = "link"  # fmt: skip
     text: str = ""
+    details: Details | None = None
+
+    @model_validator(mode="after")
+    def _of_one_kind(self) -> Message:
+        if self.details is not None and self.details.kind != self.kind:
+            raise ValueError("the form belongs to another kind of message")
+        return self
 
     @field_validator("text")
     @classmethod
@@ -69,8 +80,14 @@ class Code(_Model):
     ----------
     level : {"L", "M", "Q", "H"}
         Error correction level.
+    raise_level : bool
+        Use a higher level where that takes no larger version.
     version : str
-        ``"auto"``, ``"1"`` to ``"40"`` or ``"M1"`` to ``"M4"``.
+        ``"auto"`` (smallest QR version), ``"micro"`` (smallest Micro QR
+        version), ``"1"`` to ``"40"`` or ``"M1"`` to ``"M4"``.
+    charset : {"auto", "latin-1", "utf-8", "utf-8 unmarked"}
+        Character set of byte mode; "utf-8" carries an ECI mark, "auto" is the
+        one that readers cannot mistake.
     mask : int or "auto"
         Mask pattern, 0 to 7 (0 to 3 in Micro QR).
     quiet_zone : int
@@ -78,18 +95,20 @@ class Code(_Model):
     """
 
     level: Level = "M"
+    raise_level: bool = True
     version: str = "auto"
+    charset: Literal["auto", "latin-1", "utf-8", "utf-8 unmarked"] = "auto"
     mask: Literal["auto"] | Annotated[int, Field(ge=0, le=7)] = "auto"
     quiet_zone: int = Field(default=4, ge=0, le=10)
 
     @field_validator("version")
     @classmethod
     def _known(cls, value: str) -> str:
-        if value == "auto" or value in {"M1", "M2", "M3", "M4"}:
+        if value in {"auto", "micro", "M1", "M2", "M3", "M4"}:
             return value
         if re.fullmatch("[1-9][0-9]?", value) and int(value) <= 40:
             return value
-        raise ValueError("a version is auto, 1 to 40, or M1 to M4")
+        raise ValueError("a version is auto, micro, 1 to 40, or M1 to M4")
 
 
 class Region(_Model):
@@ -129,7 +148,7 @@ class Picture(_Model):
     ground: str = "#ffffff"
     region: Region | None = None
 
-    _colour = field_validator("ground")(_hex_colour)
+    _colour = field_validator("ground")(hex_colour)
 
     @field_validator("digest")
     @classmethod
@@ -166,7 +185,7 @@ class Finish(_Model):
         Longer side of the finished image in pixels; None: `natural_size`.
     dpi : int
         Pixels an inch on paper, written into the file.
-    format : {"png", "jpeg"}
+    format : {"png", "jpeg", "svg", "pdf"}
         File format.
     quality : int
         JPEG quality, 1 to 100.
@@ -174,7 +193,7 @@ class Finish(_Model):
 
     size: int | None = Field(default=None, ge=64, le=MAX_SIDE)
     dpi: int = Field(default=300, ge=30, le=2400)
-    format: Literal["png", "jpeg"] = "png"
+    format: Literal["png", "jpeg", "svg", "pdf"] = "png"
     quality: int = Field(default=92, ge=1, le=100)
 
 
@@ -184,6 +203,7 @@ class Piece(_Model):
     schema_version: int = Field(default=SCHEMA, alias="schema")
     message: Message = Message()
     code: Code = Code()
+    look: Look = Look()
     picture: Picture = Picture()
     blend: Blend = Blend()
     finish: Finish = Finish()
@@ -196,11 +216,28 @@ class Piece(_Model):
         serialize_by_alias=True,
     )
 
+    @model_validator(mode="before")
+    @classmethod
+    def _from_older(cls, data: Any) -> Any:
+        if isinstance(data, dict) and data.get("schema") == 1:
+            older = data.get("code")
+            code = dict(older) if isinstance(older, dict) else {}
+            # What was made then stays as it was, module by module.
+            code = {"raise_level": False, "charset": "utf-8 unmarked", **code}
+            return {**data, "schema": SCHEMA, "code": code}
+        return data
+
     @model_validator(mode="after")
     def _schema_known(self) -> Piece:
         if self.schema_version != SCHEMA:
             raise ValueError(f"schema {self.schema_version} is not known here")
         return self
+
+    @property
+    def digests(self) -> tuple[str, ...]:
+        """All pictures that the piece needs, once each."""
+        own = () if self.picture.digest is None else (self.picture.digest,)
+        return tuple(dict.fromkeys((*own, *self.look.digests)))
 
     def edited(self, rung: str, **changes: Any) -> Piece:
         """A new piece with some settings of one rung changed.

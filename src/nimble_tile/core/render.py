@@ -12,8 +12,8 @@ Stages, each remembered on the part of the piece that it reads:
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Hashable
-from dataclasses import dataclass
+from collections.abc import Callable, Hashable, Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -21,10 +21,16 @@ import numpy as np
 from nimble_tile.core.blend import METHODS, Plan
 from nimble_tile.core.blend.plan import coverage
 from nimble_tile.core.errors import PictureError
+from nimble_tile.core.look import Look
+from nimble_tile.core.picture.opening import Opened
 from nimble_tile.core.picture.placing import Box, box_at, natural_size, output_size, region_on
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import MAX_SIDE, Piece
 from nimble_tile.core.symbol.encode import Symbol, encode
+from nimble_tile.core.symbol.looks import drawing
+
+LARGEST_FILL = 4096
+"""Longer side, in pixels, to which pictures are reduced before they fill modules."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,7 +49,14 @@ class Rendering:
     quiet_zone : int
         Modules of margin on each side.
     blended : bool
-        Whether a picture takes part; otherwise it is the plain code.
+        Whether a picture takes part; otherwise it is the code alone.
+    look : Look
+        How the code itself looks.
+    rgba : ndarray of uint8, H × W × 4, or None
+        The finished image with straight alpha where its ground is
+        transparent; `image` shows it on white.
+    images : mapping of str to ndarray
+        Pictures of the look's fills, by digest.
     """
 
     image: np.ndarray
@@ -52,6 +65,9 @@ class Rendering:
     symbol: Symbol
     quiet_zone: int
     blended: bool
+    look: Look = field(default_factory=Look)
+    rgba: np.ndarray | None = None
+    images: Mapping[str, np.ndarray] = field(default_factory=dict)
 
     @property
     def modules(self) -> int:
@@ -169,11 +185,32 @@ class Renderer:
 
     def _plain(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
         box = Box(0, 0, size, size)
-        quiet = piece.code.quiet_zone
-        key = (symbol, quiet, size)
-        image = self._stage("plain", key, lambda: _frozen(_plain(symbol, quiet, box)))
+        quiet, look = piece.code.quiet_zone, piece.look
+
+        def draw() -> tuple[np.ndarray, np.ndarray | None]:
+            if look.plain:
+                return _frozen(_plain(symbol, quiet, box)), None
+            from nimble_tile.core.symbol.looks.paint import raster
+
+            return _on_white(raster(drawing(symbol, look, quiet), size, images))
+
+        images = self._images(look)
+        image, rgba = self._stage("plain", (symbol, quiet, size, look), draw)
         white = self._stage("white", size, lambda: _frozen(np.full_like(image, 255)))
-        return Rendering(image, white, box, symbol, quiet, False)
+        return Rendering(image, white, box, symbol, quiet, False, look, rgba, images)
+
+    def images(self, look: Look) -> dict[str, np.ndarray]:
+        """Pictures that a look needs, by digest (uint8 H × W × 4, straight alpha)."""
+        with self._lock:
+            return self._images(look)
+
+    def _images(self, look: Look) -> dict[str, np.ndarray]:
+        return {
+            digest: self._stage(
+                f"fill {digest}", digest, lambda d=digest: _fill_picture(self.pictures.opened(d))
+            )
+            for digest in look.digests
+        }
 
     def _blended(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
         import cv2
@@ -195,8 +232,14 @@ class Renderer:
 
         square = self._stage("square", square_key, lambda: _frozen(cut()), keep=2)
         quiet = piece.code.quiet_zone
-        plan_key = (square_key, symbol, quiet)
-        plan = self._stage("plan", plan_key, lambda: Plan(square, symbol, quiet), keep=2)
+        look = piece.look
+        plan_key = (square_key, symbol, quiet, look)
+        plan = self._stage(
+            "plan",
+            plan_key,
+            lambda: Plan(square, symbol, quiet, look, self._images(look)),
+            keep=2,
+        )
 
         def finish() -> np.ndarray:
             blended = METHODS[piece.blend.method](plan, piece.blend)
@@ -207,7 +250,7 @@ class Renderer:
             return _frozen(out)
 
         image = self._stage("finished", (plan_key, piece.blend), finish, keep=2)
-        return Rendering(image, canvas, box, symbol, quiet, True)
+        return Rendering(image, canvas, box, symbol, quiet, True, look)
 
 
 def render(
@@ -236,6 +279,32 @@ def _resize(image: np.ndarray, extent: tuple[int, int]) -> np.ndarray:
         return image
     shrinks = extent[0] < image.shape[1]
     return cv2.resize(image, extent, interpolation=cv2.INTER_AREA if shrinks else cv2.INTER_CUBIC)
+
+
+def _on_white(rgba: np.ndarray) -> tuple[np.ndarray, np.ndarray | None]:
+    """The image on white, and the image itself unless it is opaque everywhere."""
+    import cv2
+
+    alpha = np.ascontiguousarray(rgba[..., 3])
+    rgb = np.ascontiguousarray(rgba[..., :3])
+    if (alpha == 255).all():
+        return _frozen(rgb), None
+    light = cv2.merge([255 - alpha] * 3)
+    inked = cv2.multiply(rgb, cv2.merge([alpha] * 3), scale=1 / 255)
+    return _frozen(cv2.add(inked, light)), _frozen(rgba)
+
+
+def _fill_picture(opened: Opened) -> np.ndarray:
+    """A picture as fills use it, not larger than `LARGEST_FILL`."""
+    import cv2
+
+    alpha = opened.alpha if opened.alpha is not None else np.full(opened.rgb.shape[:2], 255, "u1")
+    scale = LARGEST_FILL / max(opened.size)
+    rgba = np.dstack([opened.rgb, alpha])
+    if scale < 1:
+        extent = tuple(max(1, round(side * scale)) for side in opened.size)
+        rgba = cv2.resize(rgba, extent, interpolation=cv2.INTER_AREA)
+    return _frozen(np.ascontiguousarray(rgba))
 
 
 def _frozen(image: np.ndarray) -> np.ndarray:

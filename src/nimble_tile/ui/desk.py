@@ -19,7 +19,7 @@ from nimble_tile.ui.jobs import Progress
 from nimble_tile.ui.session import new_piece
 
 if TYPE_CHECKING:
-    from nimble_tile.core.output.raster import Proof
+    from nimble_tile.core.output.export import Proof
     from nimble_tile.ui.window import Window
 
 _PICTURES = "Pictures (*.png *.jpg *.jpeg *.webp *.tif *.tiff)"
@@ -336,7 +336,7 @@ class Desk(QObject):
 
     def choose_export(self) -> None:
         """Ask where the finished image should go, then export and check it."""
-        from nimble_tile.core.output.raster import SUFFIX
+        from nimble_tile.core.output.export import SUFFIX
 
         kind = self.session.piece.finish.format
         filters = {"png": "PNG (*.png)", "jpeg": "JPEG (*.jpg *.jpeg)"}
@@ -358,7 +358,7 @@ class Desk(QObject):
         self.settings.set("folder of exports", str(path.parent))
 
         def work(progress: Progress) -> Proof:
-            from nimble_tile.core.output.raster import export, format_of
+            from nimble_tile.core.output.export import export, format_of
             from nimble_tile.core.render import Renderer
 
             format_of(path)

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import cached_property
 
 import numpy as np
 
+from nimble_tile.core.look import Fill, Look
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
 
@@ -23,6 +25,10 @@ class Plan:
     symbol : Symbol
     quiet_zone : int
         Modules of margin on each side.
+    look : Look
+        How the code itself looks.
+    images : mapping of str to ndarray
+        Pictures that the look's fills need.
 
     Notes
     -----
@@ -30,10 +36,19 @@ class Plan:
     recomputes only what depends on it.
     """
 
-    def __init__(self, square: np.ndarray, symbol: Symbol, quiet_zone: int) -> None:
+    def __init__(
+        self,
+        square: np.ndarray,
+        symbol: Symbol,
+        quiet_zone: int,
+        look: Look | None = None,
+        images: Mapping[str, np.ndarray] | None = None,
+    ) -> None:
         self.square = square
         self.symbol = symbol
         self.quiet_zone = quiet_zone
+        self.look = look or Look()
+        self.images = images or {}
 
     @property
     def modules(self) -> int:
@@ -80,6 +95,37 @@ class Plan:
     def coverage(self) -> np.ndarray:
         """Float32 S × S, 0 to 1: share of each pixel that dark modules cover."""
         return coverage(self.dark, self.side)
+
+    @cached_property
+    def ink(self) -> np.ndarray:
+        """Uint8 S × S × 4: the code as it looks, straight alpha, without the picture."""
+        from nimble_tile.core.symbol.looks import drawing
+        from nimble_tile.core.symbol.looks.paint import raster
+
+        return raster(drawing(self.symbol, self.look, self.quiet_zone), self.side, self.images)
+
+    def shape_cells(self, grain: int) -> np.ndarray | None:
+        """Where the look's shapes are dark, bool, `grain` cells a module.
+
+        None when the shapes are the modules' own squares.
+        """
+        if self.look.plain_shapes:
+            return None
+        if self._cells is None or self._cells[0] != grain:
+            from nimble_tile.core.symbol.looks import drawing
+            from nimble_tile.core.symbol.looks.paint import raster
+
+            ink = Fill()
+            bare = self.look.model_copy(
+                update={"fill": ink, "ring_fill": None, "eye_fill": None, "ground": None,
+                        "ring": "square" if self.look.ring == "picture" else self.look.ring}
+            )  # fmt: skip
+            drawn = drawing(self.symbol, bare, self.quiet_zone)
+            cells = raster(drawn, self.modules * grain)[..., 3] > 127
+            self._cells = (grain, cells)
+        return self._cells[1]
+
+    _cells: tuple[int, np.ndarray] | None = None
 
 
 def coverage(dark: np.ndarray, side: int) -> np.ndarray:

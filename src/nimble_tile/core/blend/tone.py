@@ -171,11 +171,21 @@ def blend(plan: Plan, settings: Blend) -> np.ndarray:
     spot = np.tile(_spot(), (n, n))
     margin = spread(whole) + spread(centre - whole) * spot
     is_dark = spread(dark.astype(np.uint8)).astype(bool)
+    is_light = ~is_dark
+    shapes = plan.shape_cells(GRAIN)
+    if shapes is not None:
+        # What a shape leaves of its module stays picture; where shapes grow
+        # into light modules, these are dark.
+        is_dark, is_light = shapes, is_light & ~shapes
     below, above = (cv2.resize(g, fine, interpolation=cv2.INTER_LINEAR) for g in (below, above))
     ceiling = np.where(is_dark, below - margin, np.float32(1))
-    floor = np.where(is_dark, np.float32(0), np.minimum(above + margin, enough))
+    floor = np.where(is_light, np.minimum(above + margin, enough), np.float32(0))
     change = (tone - plan.module_luma) * np.float32(KEEP)
-    shift = cv2.GaussianBlur(spread(change), (0, 0), EDGE * GRAIN)
+    fine_change = spread(change)
+    if shapes is not None:
+        own = (fine_change < 0) & is_dark | (fine_change > 0) & is_light
+        fine_change = np.where(own, fine_change, np.float32(0))
+    shift = cv2.GaussianBlur(fine_change, (0, 0), EDGE * GRAIN)
     if plan.quiet_zone:
         # Nothing has an edge in the quiet zone, so neither may the shift.
         near = partial(cv2.GaussianBlur, ksize=(0, 0), sigmaX=1.0)

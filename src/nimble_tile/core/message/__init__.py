@@ -1,5 +1,6 @@
-"""What the code says: advice on the text, in sentences with a way out."""
+"""What the code says: kinds, their forms, advice in sentences with a way out."""
 
-from nimble_tile.core.message.advice import Advice, Fix, advise, encoded_length
+from nimble_tile.core.message.advice import advise, encoded_length
+from nimble_tile.core.message.remarks import Advice, Fix, Remark
 
-__all__ = ["Advice", "Fix", "advise", "encoded_length"]
+__all__ = ["Advice", "Fix", "Remark", "advise", "encoded_length"]

@@ -10,40 +10,11 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from dataclasses import dataclass
-from typing import Literal
 from urllib.parse import urlsplit
 
+from nimble_tile.core.message import kinds
+from nimble_tile.core.message.remarks import Advice, Fix
 from nimble_tile.core.piece import Message
-
-
-@dataclass(frozen=True)
-class Fix:
-    """A change on offer: what the button says and the text it would give."""
-
-    label: str
-    text: str
-
-
-@dataclass(frozen=True)
-class Advice:
-    """One remark on a message.
-
-    Attributes
-    ----------
-    weight : {"empty", "note", "warn"}
-        ``"empty"``: nothing written yet; ``"note"``: worth knowing;
-        ``"warn"``: a phone will probably not do what is meant.
-    text : str
-        One or two plain sentences.
-    fix : Fix or None
-        A change that would settle it.
-    """
-
-    weight: Literal["empty", "note", "warn"]
-    text: str
-    fix: Fix | None = None
-
 
 _SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+.\-]*:")
 _LABEL = re.compile(r"[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?")
@@ -67,6 +38,8 @@ def advise(message: Message) -> list[Advice]:
         Empty when there is nothing to say.
     """
     text = message.text
+    if message.details is not None:
+        return []  # its remarks stand beside its fields
     if not text:
         return [Advice("empty", "Nothing written yet. Write what a scan should give back.")]
     found: list[Advice] = []
@@ -86,6 +59,14 @@ def advise(message: Message) -> list[Advice]:
             Advice("warn", f"It holds characters that cannot be seen: {names}.",
                    Fix("Remove them", clean))
         )  # fmt: skip
+    meant = kinds.understand(text)
+    if meant.details is not None:
+        what = kinds.SCHEMES[meant.kind]
+        found.append(
+            Advice("note", f"This text is {what}: it can be edited in a form.",
+                   Fix("Use the form", text, meant.kind))
+        )  # fmt: skip
+        return found
     if message.kind == "link" and text.strip():
         found += _link(text.strip())
     order = {"empty": 0, "warn": 1, "note": 2}
@@ -111,10 +92,6 @@ def _link(text: str) -> list[Advice]:
         return [Advice("warn", advice, Fix("Put https:// in front", "https://" + text.lstrip("/")))]
     scheme, _, rest = text.partition(":")
     if scheme.lower() not in ("http", "https"):
-        known = {"mailto": "an e-mail", "tel": "a phone call", "sms": "an SMS", "geo": "a place"}
-        what = known.get(scheme.lower())
-        if what:
-            return [Advice("note", f"This is not a web link: a scan offers {what}.")]
         near = (
             "https" if scheme.lower() in ("htp", "htps", "htt", "http s", "hhtps", "ttps") else ""
         )

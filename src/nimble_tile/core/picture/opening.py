@@ -11,10 +11,10 @@ import io
 import os
 import warnings
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nimble_tile.core.errors import PictureError, file_error
+from nimble_tile.core.errors import PictureError
+from nimble_tile.core.files import read_bytes
 
 if TYPE_CHECKING:
     import numpy as np
@@ -91,15 +91,7 @@ def read_file(path: str | os.PathLike) -> bytes:
     PictureError
         It cannot be read, or is larger than `MOST_BYTES`.
     """
-    try:
-        with Path(path).open("rb") as file:
-            if os.fstat(file.fileno()).st_size > MOST_BYTES:
-                raise PictureError(
-                    f"{Path(path).name} is larger than 1 GiB.", "Save a smaller copy of it."
-                )
-            return file.read()
-    except OSError as error:
-        raise file_error(PictureError, "read", path, error) from error
+    return read_bytes(path, MOST_BYTES, PictureError)
 
 
 def open_picture(data: bytes, name: str = "The picture", most_pixels: int = MOST_PIXELS) -> Opened:

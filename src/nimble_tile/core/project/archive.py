@@ -52,10 +52,9 @@ def save(piece: Piece, pictures: PictureStore, path: Path) -> None:
     def write(file: BinaryIO) -> None:
         with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive:
             archive.writestr("piece.json", json.dumps(document, ensure_ascii=False, indent=1))
-            if piece.picture.digest is not None:
-                member = f"pictures/{piece.picture.digest}"
-                data = pictures.file(piece.picture.digest)
-                archive.writestr(member, data, compress_type=zipfile.ZIP_STORED)
+            for digest in piece.digests:
+                data = pictures.file(digest)
+                archive.writestr(f"pictures/{digest}", data, compress_type=zipfile.ZIP_STORED)
 
     write_atomically(Path(path), write, ProjectError, "save")
 
@@ -74,9 +73,12 @@ def load(path: Path, pictures: PictureStore) -> Piece:
         with zipfile.ZipFile(path) as archive:
             members = _checked(archive, path.name)
             piece = _piece(archive, members, path.name)
-            digest = piece.picture.digest
-            if digest is not None:
-                _take_picture(archive, members, digest, piece.picture.name, pictures, path.name)
+            found = {
+                digest: _picture(archive, members, digest, path.name) for digest in piece.digests
+            }
+            names = {piece.picture.digest: piece.picture.name}
+            for digest, data in found.items():
+                _take(data, names.get(digest) or "A picture inside", pictures, path.name)
             return piece
     except OSError as error:
         raise file_error(ProjectError, "open", path, error) from error
@@ -146,21 +148,21 @@ def _piece(archive: zipfile.ZipFile, members: dict[str, zipfile.ZipInfo], name: 
         raise _hostile(name, f"a setting in its piece.json is not possible{detail}") from error
 
 
-def _take_picture(
-    archive: zipfile.ZipFile,
-    members: dict[str, zipfile.ZipInfo],
-    digest: str,
-    picture_name: str,
-    pictures: PictureStore,
-    name: str,
-) -> None:
+def _picture(
+    archive: zipfile.ZipFile, members: dict[str, zipfile.ZipInfo], digest: str, name: str
+) -> bytes:
+    """Bytes of a picture, once they are what their name says."""
     info = members.get(f"pictures/{digest}")
     if info is None:
-        raise _hostile(name, "its picture is missing")
+        raise _hostile(name, "a picture of it is missing")
     data = _read(archive, info, MOST_BYTES, name)
     if hashlib.sha256(data).hexdigest() != digest:
-        raise _hostile(name, "its picture is damaged")
+        raise _hostile(name, "a picture of it is damaged")
+    return data
+
+
+def _take(data: bytes, picture_name: str, pictures: PictureStore, name: str) -> None:
     try:
-        pictures.add(data, picture_name or "The picture inside")
+        pictures.add(data, picture_name)
     except PictureError as error:
         raise ProjectError(f"{name} was not opened: {error.what}", error.way_out) from error

@@ -117,6 +117,20 @@ class ZxingReader:
         return found
 
 
+def _kanji_undone(text: str) -> str:
+    """OpenCV hands Kanji over as if each byte were a Latin-1 letter: put that right.
+
+    All bits were read, which is what counts here. No text that people write
+    has the control characters 0x80 to 0x9F that give this away.
+    """
+    if any("\x80" <= c <= "\x9f" for c in text) and all(c <= "\xff" for c in text):
+        try:
+            return text.encode("iso-8859-1").decode("shift_jis")
+        except UnicodeDecodeError:
+            pass
+    return text
+
+
 class OpenCvReader:
     """The detector of OpenCV's objdetect module."""
 
@@ -129,8 +143,9 @@ class OpenCvReader:
         raw, corners, _ = cv2.QRCodeDetector().detectAndDecodeBytes(to_grey(image))
         if not raw:
             return []
+        text = _kanji_undone(decode_bytes(bytes(raw)))
         points = np.asarray(corners, float).reshape(-1, 2)
-        return [Reading(decode_bytes(bytes(raw)), tuple((float(x), float(y)) for x, y in points))]
+        return [Reading(text, tuple((float(x), float(y)) for x, y in points))]
 
 
 def _deqr_readings(decoder, image: np.ndarray) -> list[Reading]:

@@ -47,6 +47,7 @@ def explain(
     symbol: Symbol | None,
     spare: float | None = None,
     good: float = 1.0,
+    upside_down: bool = False,
 ) -> tuple[Reason, ...]:
     """Reasons for a verdict, most important first.
 
@@ -57,6 +58,8 @@ def explain(
         As in `nimble_tile.core.scan.verdict.Verdict`.
     spare, good : float
         The spare, and what it should be at least.
+    upside_down : bool
+        Whether the code is light on dark.
 
     Returns
     -------
@@ -66,6 +69,15 @@ def explain(
     others = sorted({code.text for code in found} - {expected})
     if expected is not None and others:
         reasons.append(Reason(f"It says “{_short(others[0])}” instead of the message."))
+    if upside_down:
+        able = [mark for mark in marks if mark.able]
+        right = sum(mark.read for mark in able)
+        reasons.append(
+            Reason(
+                f"It is light on dark: {right} of {len(able)} readers read it.",
+                "Most readers look for dark modules on a light ground; swap the colours.",
+            )
+        )
     if state != "well" and looked is not None and symbol is not None:
         reasons += _modules(looked, symbol)
     able = [mark for mark in marks if mark.able]

@@ -44,6 +44,10 @@ STEP_BACK = 0.72
 """A reader that fails on the preview looks once more from this much farther
 away, as a person with a phone does without thinking."""
 
+UPSIDE_DOWN = 40
+"""Levels of 255 by which dark modules must be the lighter ones on average for a code
+to count as light on dark; a picture that hardly shows its code stays below."""
+
 LEAST_MODULE = 4
 """Pixels a module that this second look needs to be worth taking."""
 
@@ -214,13 +218,16 @@ def judge(
     first = min(longer, LARGEST_LOOK)
     waiting, looked = list(NAMES), None
     samples: list[Sample] = []
+    upside_down = False
     for side in [first, *(side for side in looks if side < first)]:
         if side != first and looked is not None and not looked.corrects:
             break  # where no block can be corrected, stepping back finds nothing either
         view, scale = _view(framed, side)
         tasks = list(meanwhile) if side == first else []
         if looked is None and symbol is not None and box is not None:
-            tasks.insert(0, lambda s=symbol: samples.append(sample(grey, box, s, quiet_zone)))
+            upside_down = light_on_dark(grey, box, symbol, quiet_zone)
+            seen = 255 - grey if upside_down else grey
+            tasks.insert(0, lambda s=symbol: samples.append(sample(seen, box, s, quiet_zone)))
         for outcome in bay.read(view, waiting, tasks):
             _gather(found, outcome, scale, corner)
             marks[outcome.name] = _mark(outcome, expected, micro, max(view.shape))
@@ -238,9 +245,20 @@ def judge(
     state = _state(ordered, expected, spare)
     verdict = Verdict(state, expected, matches, tuple(found), ordered, spare, looked)
     reasons = explain(
-        state, ordered, tuple(found), expected, looked, symbol, spare=spare, good=GOOD_SPARE
-    )
+        state, ordered, tuple(found), expected, looked, symbol, spare=spare, good=GOOD_SPARE,
+        upside_down=upside_down,
+    )  # fmt: skip
     return replace(verdict, reasons=reasons)
+
+
+def light_on_dark(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> bool:
+    """Whether the dark modules are clearly lighter than the light ones."""
+    import cv2
+
+    side = symbol.side + 2 * quiet_zone
+    tones = cv2.resize(grey[box.slices], (side, side), interpolation=cv2.INTER_AREA)
+    own = tones[quiet_zone : side - quiet_zone, quiet_zone : side - quiet_zone]
+    return bool(own[symbol.dark].mean() > own[~symbol.dark].mean() + UPSIDE_DOWN)
 
 
 def _view(grey: np.ndarray, side: int) -> tuple[np.ndarray, float]:

@@ -1,15 +1,41 @@
-"""From the message to the symbol, through segno."""
+"""From the message to the symbol.
+
+The text is divided into segments by `nimble_tile.core.symbol.segments`, the
+codewords and the matrix come from segno, the mask from
+`nimble_tile.core.symbol.masks`.
+"""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
 from nimble_tile.core.errors import MessageError
 from nimble_tile.core.piece import Code, Message
-from nimble_tile.core.symbol import tables
+from nimble_tile.core.symbol import masks, tables
 from nimble_tile.core.symbol.anatomy import Anatomy, anatomy
+from nimble_tile.core.symbol.segments import (
+    Charset,
+    Segment,
+    bits,
+    capacity_bits,
+    size_class,
+    split,
+)
+
+_CHARSETS: dict[str, Charset | None] = {
+    "auto": None,
+    "latin-1": "iso-8859-1",
+    "utf-8": "utf-8",
+    "utf-8 unmarked": "utf-8 unmarked",
+}
+
+# Mode indicators (ISO/IEC 18004), which is how segno names modes of segments.
+_SEGNO = {"numeric": 1, "alphanumeric": 2, "byte": 4, "kanji": 8}
+_ENCODING = {"numeric": None, "alphanumeric": None, "kanji": "shift_jis"}
 
 
 @dataclass(frozen=True, eq=False)
@@ -26,18 +52,18 @@ class Symbol:
         ``"L"``, ``"M"``, ``"Q"``, ``"H"``; ``"-"`` for M1.
     mask : int
         Mask pattern, 0 to 7 (0 to 3 in Micro QR).
-    mode : str
-        Encoding mode: ``"numeric"``, ``"alphanumeric"``, ``"byte"`` or a mix.
     text : str
         What it says.
+    segments : tuple of Segment
+        How the text is written.
     """
 
     dark: np.ndarray
     version: str
     level: str
     mask: int
-    mode: str
     text: str
+    segments: tuple[Segment, ...] = field(default=())
 
     @property
     def side(self) -> int:
@@ -54,13 +80,24 @@ class Symbol:
         """What each module is."""
         return anatomy(self.version, self.level)
 
+    @property
+    def mode(self) -> str:
+        """Encoding modes in the order of their first use: ``"byte and numeric"``."""
+        modes = list(dict.fromkeys(segment.mode for segment in self.segments))
+        return " and ".join([", ".join(modes[:-1]), modes[-1]] if len(modes) > 1 else modes)
+
+    @cached_property
+    def penalties(self) -> dict[int, int]:
+        """The standard's penalty score of each mask; the lowest is the best."""
+        return masks.best_mask(self.dark, self.version, self.level, self.mask)[1]
+
+    def under(self, mask: int) -> np.ndarray:
+        """The modules under another mask (bool n × n)."""
+        return masks.remask(self.dark, self.version, self.level, self.mask, mask)
+
 
 def encode(message: Message, code: Code) -> Symbol:
     """Encode the message with the rung's settings.
-
-    ASCII goes into the shortest mode; anything else is written as UTF-8 in
-    byte mode without a character set mark, which is what all readers that we
-    use agree on.
 
     Raises
     ------
@@ -72,58 +109,135 @@ def encode(message: Message, code: Code) -> Symbol:
 
     if not message.text:
         raise MessageError("There is no message yet.", "Write what the code should say.")
-    micro = tables.is_micro(code.version) if code.version != "auto" else False
-    level = code.level
-    if micro:
-        offered = tables.levels_of(code.version)
-        if offered == ("-",):
-            level = None
-        elif level not in offered:
+    charset = _charset(message, code)
+    _check_micro(code)
+    found = fitting(message.text, code, charset)
+    if found is None:
+        raise _does_not_fit(message, code, charset)
+    version, level, segments = found
+    mask = 0 if code.mask == "auto" else code.mask
+    made = segno.make(
+        [(s.text, _SEGNO[s.mode], _ENCODING.get(s.mode, s.charset)) for s in segments],
+        error=None if level == "-" else level,
+        version=version,
+        mask=mask,
+        eci=any(segment.marked for segment in segments),
+        micro=tables.is_micro(version),
+        boost_error=False,
+    )
+    dark = np.array([list(row) for row in made.matrix], bool)
+    if code.mask == "auto":
+        mask, scores = masks.best_mask(dark, version, level, 0)
+        dark = masks.remask(dark, version, level, 0, mask)
+    dark.setflags(write=False)
+    symbol = Symbol(dark, version, level, mask, message.text, segments)
+    if code.mask == "auto":
+        symbol.__dict__["penalties"] = scores
+    return symbol
+
+
+def versions_for(code: Code) -> tuple[str, ...]:
+    """Versions that the settings allow, from the smallest."""
+    if code.version == "auto":
+        return tables.QR_VERSIONS
+    if code.version == "micro":
+        return tables.MICRO_VERSIONS[1:]  # M1 corrects nothing: only when asked for by name
+    return (code.version,)
+
+
+def _levels(version: str, code: Code) -> Iterator[str]:
+    """Levels to try for a version: the highest that the settings allow first."""
+    offered = tables.levels_of(version)
+    if offered == ("-",):
+        yield "-"
+    elif code.level in offered:
+        start = offered.index(code.level)
+        if code.raise_level:
+            yield from reversed(offered[start:])
+        else:
+            yield code.level
+
+
+def fitting(
+    text: str, code: Code, charset: Charset | None = None
+) -> tuple[str, str, tuple[Segment, ...]] | None:
+    """Smallest version that holds a text, its level, and how the text is written.
+
+    Parameters
+    ----------
+    text : str
+    code : Code
+        Level, whether it may be raised, and version or automatic.
+    charset : str, optional
+        As in `segments.split`.
+
+    Returns
+    -------
+    (str, str, tuple of Segment) or None
+        None: it fits none of them.
+    """
+    divided: dict[int, tuple[tuple[Segment, ...], int]] = {}
+    for version in versions_for(code):
+        cls = size_class(version)
+        if cls not in divided:
+            segments = split(text, version, charset)
+            divided[cls] = (segments, bits(segments, version))
+        segments, length = divided[cls]
+        if not segments:
+            continue
+        for level in _levels(version, code):
+            if length <= capacity_bits(version, level):
+                return version, level, segments
+    return None
+
+
+def _charset(message: Message, code: Code) -> Charset | None:
+    charset = _CHARSETS[code.charset]
+    if charset == "iso-8859-1":
+        wrong = next((c for c in message.text if ord(c) > 0xFF), None)
+        if wrong is not None:
             raise MessageError(
-                f"Version {code.version} has no level {level}.",
+                f"Latin-1 has no “{wrong}”.", "Choose the character set UTF-8 or automatic."
+            )
+    return charset
+
+
+def _check_micro(code: Code) -> None:
+    if code.version != "micro" and not tables.is_micro(code.version):
+        return
+    if code.version == "micro":
+        if code.level == "H":
+            raise MessageError("Micro QR has no level H.", "Choose level Q, or another version.")
+    else:
+        offered = tables.levels_of(code.version)
+        if offered != ("-",) and code.level not in offered:
+            raise MessageError(
+                f"Version {code.version} has no level {code.level}.",
                 f"Choose level {' or '.join(offered)}.",
             )
-        if code.mask != "auto" and code.mask > 3:
-            raise MessageError(
-                "Micro QR codes have four masks, 0 to 3.", "Choose one of these or automatic."
-            )
-    try:
-        made = segno.make(
-            message.text,
-            error=level,
-            version=None if code.version == "auto" else code.version,
-            mask=None if code.mask == "auto" else code.mask,
-            encoding=None if message.text.isascii() else "utf-8",
-            micro=micro,
-            boost_error=False,
+    if code.mask != "auto" and code.mask > 3:
+        raise MessageError(
+            "Micro QR codes have four masks, 0 to 3.", "Choose one of these or automatic."
         )
-    except (segno.DataOverflowError, ValueError) as error:
-        raise _does_not_fit(message, code) from error
-    dark = np.array([list(row) for row in made.matrix], bool)
-    dark.setflags(write=False)
-    return Symbol(
-        dark=dark,
-        version=str(made.version),
-        level="-" if made.error is None else made.error,
-        mask=made.mask,
-        mode=made.mode or "mixed",
-        text=message.text,
-    )
 
 
-def _does_not_fit(message: Message, code: Code) -> MessageError:
+def _does_not_fit(message: Message, code: Code, charset: Charset | None) -> MessageError:
     """Find the nearest setting that works, for the error's second sentence."""
+
+    def fits(**changes: object) -> str | None:
+        found = fitting(message.text, code.model_copy(update=changes), charset)
+        return None if found is None else found[0]
+
     nearest = []
     if code.version != "auto":
-        automatic = _fitting_version(message, code.level)
+        automatic = fits(version="auto")
         if automatic:
             nearest.append(f"set the version to {automatic} or automatic")
     for level in reversed(tables.LEVELS[: tables.LEVELS.index(code.level)]):
-        trial = code.model_copy(update={"level": level})
-        if _fits(message, trial):
+        if fits(level=level):
             nearest.append(f"choose level {level}")
             break
-    nearest.append("shorten the message")
+    nearest.append(_shorten(message.text, code, charset))
     way_out = " or ".join(nearest)
     if len(nearest) > 2:
         way_out = ", ".join(nearest[:-1]) + ", or " + nearest[-1]
@@ -131,32 +245,24 @@ def _does_not_fit(message: Message, code: Code) -> MessageError:
         what = f"The message is too long for any QR code at level {code.level}."
     elif code.version == "M1":
         what = "The message does not fit version M1, which holds up to five digits."
+    elif code.version == "micro":
+        what = f"The message does not fit any Micro QR code at level {code.level}."
     else:
         what = f"The message does not fit version {code.version} at level {code.level}."
     return MessageError(what, way_out[0].upper() + way_out[1:] + ".")
 
 
-def _fits(message: Message, code: Code) -> bool:
-    return _made(message, code.level, None if code.version == "auto" else code.version) is not None
-
-
-def _fitting_version(message: Message, level: str) -> str | None:
-    made = _made(message, level, None)
-    return None if made is None else str(made.version)
-
-
-def _made(message: Message, level: str, version: str | None):
-    import segno
-
-    try:
-        return segno.make(
-            message.text,
-            error=None if version == "M1" else level,
-            version=version,
-            mask=0,
-            encoding=None if message.text.isascii() else "utf-8",
-            micro=version is not None and tables.is_micro(version),
-            boost_error=False,
-        )
-    except (segno.DataOverflowError, ValueError):
-        return None
+def _shorten(text: str, code: Code, charset: Charset | None) -> str:
+    """How much must go, found by halving."""
+    low, high = 0, len(text)  # the first `low` characters fit, the first `high` do not
+    plain = code.model_copy(update={"raise_level": False})
+    while high - low > 1:
+        middle = (low + high) // 2
+        if fitting(text[:middle], plain, charset):
+            low = middle
+        else:
+            high = middle
+    if low == 0:
+        return "shorten the message"
+    count = len(text) - low
+    return f"shorten the message by about {count} character{'s' if count > 1 else ''}"

@@ -16,7 +16,7 @@ from nimble_tile.ui.session import Session
 from nimble_tile.ui.shapes import paint_reader, paint_verdict
 
 if TYPE_CHECKING:
-    from nimble_tile.core.output.raster import Proof
+    from nimble_tile.core.output.export import Proof
     from nimble_tile.ui.engine import Shown
 
 SMALLEST_PRINT = 20.0

@@ -1,0 +1,83 @@
+"""The kinds of message: each writes what its open standard says, and reads it back."""
+
+from __future__ import annotations
+
+from nimble_tile.core.details import FORMS, Details
+from nimble_tile.core.message.kinds import calls, contact, event, money, place, wifi
+from nimble_tile.core.message.kinds.base import Kind
+from nimble_tile.core.message.remarks import Remark
+from nimble_tile.core.piece import Message
+
+FORMED: dict[str, Kind] = {
+    kind.name: kind
+    for kind in (
+        calls.EMAIL, calls.PHONE, calls.SMS, place.PLACE, contact.CONTACT, event.EVENT,
+        wifi.WIFI, money.TRANSFER, money.PAYMENT,
+    )
+}  # fmt: skip
+"""Kinds that have a form, by name."""
+
+TITLES: dict[str, str] = {
+    "link": "Link",
+    "text": "Plain text",
+    "email": "E-mail",
+    "phone": "Phone",
+    "sms": "SMS",
+    "place": "Place",
+    "contact": "Contact",
+    "event": "Calendar event",
+    "wifi": "Wi-Fi",
+    "transfer": "Bank transfer",
+    "payment": "Payment request",
+    "raw": "Raw text",
+}
+"""Every kind and its name for people, in the order in which they are offered."""
+
+SCHEMES: dict[str, str] = {
+    "email": "an e-mail",
+    "phone": "a phone call",
+    "sms": "an SMS",
+    "place": "a place",
+    "contact": "a contact",
+    "event": "a calendar event",
+    "wifi": "a Wi-Fi network",
+    "transfer": "a bank transfer",
+    "payment": "a payment request",
+}
+"""What a scan of a kind with a form offers, in words."""
+
+
+def compose(details: Details) -> Message:
+    """The message that a form makes; its text is empty while something needed is missing."""
+    kind = FORMED[details.kind]
+    text = "" if any(remark.stops for remark in kind.remarks(details)) else kind.write(details)
+    return Message(kind=details.kind, text=text, details=details)
+
+
+def remarks(details: Details) -> list[Remark]:
+    """Everything worth saying about a form, field by field."""
+    return FORMED[details.kind].remarks(details)
+
+
+def understand(text: str) -> Message:
+    """The message that a scanned text is: its kind, and its form filled in.
+
+    What no form understands is a link when it has a web scheme, plain text
+    otherwise. The text itself is kept to the letter.
+    """
+    for kind in FORMED.values():
+        details = kind.read(text)
+        if details is not None:
+            return Message(kind=kind.name, text=text, details=details)
+    web = text.lower().startswith(("http://", "https://")) and not any(c.isspace() for c in text)
+    return Message(kind="link" if web else "text", text=text)
+
+
+def of_kind(kind: str, text: str) -> Message:
+    """A message of another kind that keeps what can be kept of a text."""
+    if kind not in FORMED:
+        return Message(kind=kind, text=text)
+    details = FORMED[kind].read(text)
+    if details is not None:
+        return Message(kind=kind, text=text, details=details)
+    return compose(FORMS[kind]())

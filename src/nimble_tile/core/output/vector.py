@@ -1,0 +1,181 @@
+"""SVG and PDF: real vectors without a picture, the finished picture inside with one.
+
+References
+----------
+SVG 1.1: gradients and patterns in user space, path data. PDF through skia.
+"""
+
+from __future__ import annotations
+
+import base64
+import io
+from collections.abc import Iterator
+from xml.sax.saxutils import escape, quoteattr
+
+import numpy as np
+
+from nimble_tile.core.look import Fill
+from nimble_tile.core.output.raster import save_png
+from nimble_tile.core.piece import Finish
+from nimble_tile.core.render import Rendering
+from nimble_tile.core.symbol.looks import Drawing, Layer, drawing
+from nimble_tile.core.symbol.looks.drawing import Frame
+from nimble_tile.core.symbol.looks.paint import (
+    Images,
+    gradient_ends,
+    paint_layers,
+    picture_place,
+    tiles,
+)
+from nimble_tile.core.symbol.looks.paths import path_data
+
+MM_PER_INCH = 25.4
+POINTS_PER_INCH = 72
+
+
+def svg(rendering: Rendering, finish: Finish) -> bytes:
+    """The piece as an SVG document.
+
+    Returns
+    -------
+    bytes
+        UTF-8. Its size on paper follows from the pixels and `Finish.dpi`;
+        inside, lengths are modules, or pixels with a picture.
+    """
+    width, height = (side / finish.dpi * MM_PER_INCH for side in rendering.size)
+    if rendering.blended:
+        box = f"0 0 {rendering.size[0]} {rendering.size[1]}"
+        body = _image(rendering.image, finish, (0, 0, *rendering.size))
+    else:
+        drawn = _drawn(rendering)
+        box = f"0 0 {drawn.side} {drawn.side}"
+        body = "\n".join(_layers(drawn, rendering.images, finish))
+    title = escape(f"QR code: {rendering.symbol.text}"[:300])
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" '
+        f'version="1.1" width="{width:.4g}mm" height="{height:.4g}mm" viewBox="{box}">\n'
+        f"<title>{_printable(title)}</title>\n{body}\n</svg>\n"
+    ).encode()
+
+
+def _printable(text: str) -> str:
+    """Without what XML 1.0 cannot hold."""
+    return "".join(c for c in text if c in "\t\n" or c >= " " and c not in "\ufffe\uffff")
+
+
+def _drawn(rendering: Rendering) -> Drawing:
+    return drawing(rendering.symbol, rendering.look, rendering.quiet_zone)
+
+
+def layer_data(layer: Layer) -> str:
+    """Path data of a layer; stamps are written one after the other."""
+    if layer.at is None:
+        return path_data(layer.path)
+    data = path_data(layer.path)
+    first = layer.path.ops[0]
+    # All that follows the first move is relative to it.
+    cut = next(i for i, c in enumerate(data[1:], 1) if c in "hvlcaz")
+    tail = data[cut:]
+    return "".join(f"M{x + first[1]:.6g} {y + first[2]:.6g}{tail}" for x, y in layer.at)
+
+
+def _layers(drawn: Drawing, images: Images, finish: Finish) -> Iterator[str]:
+    for number, layer in enumerate(drawn.layers):
+        name = f"fill{number}"
+        rule = ' fill-rule="evenodd"' if layer.path.even_odd else ""
+        paint, definition = _paint(layer.fill, layer.frame, name, images, finish)
+        if definition:
+            yield f"<defs>{definition}</defs>"
+        if layer.fill.kind in ("stripes", "dots", "weave"):
+            yield _tiled(layer, name, rule.replace("fill", "clip"))
+            continue
+        if layer.stroke:
+            style = (
+                f'fill="none" stroke="{paint}" stroke-width="{layer.stroke:g}" '
+                f'stroke-linejoin="round"'
+            )
+        else:
+            style = f'fill="{paint}"'
+        yield f'<path {style}{rule} d="{layer_data(layer)}"/>'
+
+
+def _number(value: float) -> str:
+    return f"{value:.6g}"
+
+
+def _paint(fill: Fill, frame: Frame, name: str, images: Images, finish: Finish) -> tuple[str, str]:
+    """Value of a fill attribute, and the definition that it refers to."""
+    if fill.kind in ("solid", "stripes", "dots", "weave"):
+        return fill.colour, ""
+    x, y, width, height = frame
+    if fill.kind in ("linear", "radial"):
+        stops = "".join(
+            f'<stop offset="{stop.offset:g}" stop-color="{stop.colour}"/>' for stop in fill.stops
+        )
+        if fill.kind == "linear":
+            x1, y1, x2, y2 = map(_number, gradient_ends(fill, frame))
+            where = f'x1="{x1}" y1="{y1}" x2="{x2}" y2="{y2}"'
+            tag = "linearGradient"
+        else:
+            cx, cy = x + fill.centre[0] * width, y + fill.centre[1] * height
+            where = f'cx="{cx:g}" cy="{cy:g}" r="{fill.radius * width:g}"'
+            tag = "radialGradient"
+        made = f'<{tag} id="{name}" gradientUnits="userSpaceOnUse" {where}>{stops}</{tag}>'
+        return f"url(#{name})", made
+    pixels = images[fill.digest]
+    place = picture_place((pixels.shape[1], pixels.shape[0]), fill.tile, frame)
+    px, py, w, h = map(_number, place)
+    inside = _image(pixels, finish, (0, 0, place[2], place[3]))
+    made = (
+        f'<pattern id="{name}" patternUnits="userSpaceOnUse" x="{px}" y="{py}" '
+        f'width="{w}" height="{h}">{inside}</pattern>'
+    )
+    return f"url(#{name})", made
+
+
+def _tiled(layer: Layer, name: str, rule: str) -> str:
+    """A pattern cut to the layer's path: repeated tiles of SVG show seams in renderers."""
+    x, y, width, height = layer.frame
+    # Shapes may stick out of the frame by part of a module.
+    box = f'x="{x - 1:g}" y="{y - 1:g}" width="{width + 2:g}" height="{height + 2:g}"'
+    return (
+        f'<clipPath id="{name}"><path{rule} d="{layer_data(layer)}"/></clipPath>\n'
+        f'<g clip-path="url(#{name})">'
+        f'<rect {box} fill="{layer.fill.colour}"/>'
+        f'<path fill="{layer.fill.second}" d="{path_data(tiles(layer.fill, layer.frame))}"/></g>'
+    )
+
+
+def _image(pixels: np.ndarray, finish: Finish, place: Frame) -> str:
+    file = io.BytesIO()
+    save_png(pixels, file, finish)
+    data = base64.b64encode(file.getvalue()).decode("ascii")
+    x, y, width, height = map(_number, place)
+    href = quoteattr(f"data:image/png;base64,{data}")
+    return (
+        f'<image x="{x}" y="{y}" width="{width}" height="{height}" '
+        f'preserveAspectRatio="none" xlink:href={href}/>'
+    )
+
+
+def pdf(rendering: Rendering, finish: Finish) -> bytes:
+    """The piece as a PDF of one page of its size on paper."""
+    import skia
+
+    scale = POINTS_PER_INCH / finish.dpi
+    width, height = (side * scale for side in rendering.size)
+    stream = skia.DynamicMemoryWStream()
+    about = skia.PDF.Metadata()
+    about.fTitle = _printable(f"QR code: {rendering.symbol.text}"[:300])
+    about.fCreator = about.fProducer = "Nimble Tile"
+    with skia.PDF.MakeDocument(stream, about) as document, document.page(width, height) as canvas:
+        if rendering.blended:
+            opaque = np.full((*rendering.image.shape[:2], 1), 255, np.uint8)
+            pixels = np.ascontiguousarray(np.dstack([rendering.image, opaque]))
+            image = skia.Image.fromarray(pixels, colorType=skia.kRGBA_8888_ColorType, copy=True)
+            canvas.drawImageRect(image, skia.Rect.MakeWH(width, height), skia.SamplingOptions())
+        else:
+            drawn = _drawn(rendering)
+            canvas.scale(width / drawn.side, height / drawn.side)
+            paint_layers(canvas, drawn, rendering.images, vectors=True)
+    return bytes(stream.detachAsData())

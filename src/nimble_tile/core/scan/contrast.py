@@ -1,0 +1,319 @@
+"""How well dark and light can be told apart, and which colours would do better.
+
+References
+----------
+ISO/IEC 15415, symbol contrast: grades A, B, C, D from 0.70, 0.55, 0.40, 0.20
+(memory). WCAG 2.2, relative luminance and contrast ratio. IEC 61966-2-1, sRGB
+transfer curve. Machado, Oliveira and Fernandes 2009, simulation of colour
+vision deficiencies (severity 1). Ottosson 2020, OKLab.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nimble_tile.core.look import Fill, Look
+from nimble_tile.core.symbol.encode import Symbol
+from nimble_tile.core.symbol.looks import drawing
+from nimble_tile.core.symbol.looks.drawing import Drawing
+from nimble_tile.core.symbol.looks.paint import Images, raster
+
+GRADES = (("A", 0.70), ("B", 0.55), ("C", 0.40), ("D", 0.20))
+"""Symbol contrast from which each grade is given; below the last: F."""
+
+ASKED = "B"
+"""Grade that offers aim at unless another is asked for. Ours: at A few colours
+but near-black and near-white are left, at C dim light costs phones their reading."""
+
+CELLS = 6
+"""Pixels a module at which a look is measured."""
+
+TAIL = 2.0
+"""Percent of the area that may be darker (of the light) or lighter (of the
+dark) than what counts: soft edges and stray pixels of a picture."""
+
+DEFICIENCIES = {
+    "protanopia": (
+        (0.152286, 1.052583, -0.204868), (0.114503, 0.786281, 0.099216),
+        (-0.003882, -0.048116, 1.051998),
+    ),
+    "deuteranopia": (
+        (0.367322, 0.860646, -0.227968), (0.280085, 0.672501, 0.047413),
+        (-0.011820, 0.042940, 0.968881),
+    ),
+    "tritanopia": (
+        (1.255528, -0.076749, -0.178779), (-0.078411, 0.930809, 0.147602),
+        (0.004733, 0.691367, 0.303900),
+    ),
+}  # fmt: skip
+"""Matrices on linear sRGB (Machado et al. 2009, severity 1)."""
+
+_LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
+
+
+def linear(colours: np.ndarray) -> np.ndarray:
+    """Linear light, 0 to 1, of uint8 sRGB values (IEC 61966-2-1)."""
+    value = np.asarray(colours, float) / 255
+    return np.where(value <= 0.04045, value / 12.92, ((value + 0.055) / 1.055) ** 2.4)
+
+
+def encoded(light: np.ndarray) -> np.ndarray:
+    """Uint8 sRGB of linear light; outside of 0 to 1 it is cut off."""
+    light = np.clip(light, 0, 1)
+    value = np.where(light <= 0.0031308, light * 12.92, 1.055 * light ** (1 / 2.4) - 0.055)
+    return np.rint(value * 255).astype(np.uint8)
+
+
+def rgb_of(colour: str) -> np.ndarray:
+    """Uint8 R, G, B of ``#rrggbb``."""
+    return np.array([int(colour[i : i + 2], 16) for i in (1, 3, 5)], np.uint8)
+
+
+def hex_of(rgb: np.ndarray) -> str:
+    """``#rrggbb`` of uint8 R, G, B."""
+    return "#" + "".join(f"{int(v):02x}" for v in rgb)
+
+
+def luminance(colours: np.ndarray) -> np.ndarray:
+    """Relative luminance, 0 to 1 (WCAG 2.2), which stands for reflectance here."""
+    return linear(colours) @ _LUMINANCE
+
+
+def ratio(a: float, b: float) -> float:
+    """Contrast ratio of two luminances, 1 to 21 (WCAG 2.2)."""
+    return (max(a, b) + 0.05) / (min(a, b) + 0.05)
+
+
+def grade(difference: float) -> str:
+    """Grade of a symbol contrast, A to F (ISO/IEC 15415)."""
+    return next((name for name, least in GRADES if difference >= least - 1e-9), "F")
+
+
+def seen_with(colours: np.ndarray, deficiency: str) -> np.ndarray:
+    """Uint8 sRGB colours (… × 3) as a person with the deficiency sees them."""
+    return encoded(linear(colours) @ np.array(DEFICIENCIES[deficiency]).T)
+
+
+@dataclass(frozen=True)
+class Contrast:
+    """Contrast of a look.
+
+    Attributes
+    ----------
+    dark, light : str
+        Lightest colour of the dark modules, darkest of the light ones.
+    difference : float
+        Difference of their reflectance, 0 to 1; negative: light on dark.
+    red : float
+        The same as a scanner with red light (about 660 nm) sees it.
+    ratio : float
+        Contrast ratio, 1 to 21.
+    clear : bool
+        Whether the ground is transparent; it is taken as white then.
+    """
+
+    dark: str
+    light: str
+    difference: float
+    red: float
+    ratio: float
+    clear: bool
+
+    @property
+    def inverted(self) -> bool:
+        """Whether it is light on dark."""
+        return self.difference < 0
+
+    @property
+    def grade(self) -> str:
+        """Grade of the size of the difference, A to F."""
+        return grade(abs(self.difference))
+
+    @property
+    def red_grade(self) -> str:
+        """The same under red light; F where it turns over."""
+        same_way = (self.red < 0) == (self.difference < 0)
+        return grade(abs(self.red)) if same_way else "F"
+
+    def seen_with(self, deficiency: str) -> tuple[str, str, float]:
+        """Both colours, and their ratio, with a colour vision deficiency."""
+        dark, light = (seen_with(rgb_of(c), deficiency) for c in (self.dark, self.light))
+        return hex_of(dark), hex_of(light), ratio(*(float(luminance(c)) for c in (dark, light)))
+
+
+def contrast(symbol: Symbol, look: Look, quiet_zone: int, images: Images) -> Contrast:
+    """Measure a look without a picture behind it."""
+    whole = drawing(symbol, look, quiet_zone)
+    side = whole.side * CELLS
+    inked = tuple(layer for layer in whole.layers if layer.role != "ground")
+    ink = raster(Drawing(whole.side, inked), side, images)
+    dark = ink[ink[..., 3] == 255][:, :3]
+    free = ink[..., 3] == 0
+    light = np.full((1, 3), 255, np.uint8)
+    if look.ground is not None and free.any():
+        grounds = tuple(layer for layer in whole.layers if layer.role == "ground")
+        ground = raster(Drawing(whole.side, grounds), side, images)[free]
+        share = ground[:, 3:] / 255  # a picture may be transparent in places
+        light = np.rint(ground[:, :3] * share + 255 * (1 - share)).astype(np.uint8)
+    if not len(dark):
+        dark = np.zeros((1, 3), np.uint8)
+    upside_down = np.median(luminance(dark)) > np.median(luminance(light))
+    # Of the dark the lightest counts, of the light the darkest; light on dark the other way.
+    d = _percentile(dark, TAIL if upside_down else 100 - TAIL)
+    li = _percentile(light, 100 - TAIL if upside_down else TAIL)
+    a, b = float(luminance(d)), float(luminance(li))
+    red = float(linear(li)[0] - linear(d)[0])
+    return Contrast(hex_of(d), hex_of(li), b - a, red, ratio(a, b), look.ground is None)
+
+
+def _percentile(colours: np.ndarray, percent: float) -> np.ndarray:
+    """The colour at a percentile of luminance."""
+    order = np.argsort(luminance(colours), kind="stable")
+    return colours[order[min(len(order) - 1, int(len(order) * percent / 100))]]
+
+
+# OKLab (Ottosson 2020).
+_TO_LMS = np.array([[0.4122214708, 0.5363325363, 0.0514459929],
+                    [0.2119034982, 0.6806995451, 0.1073969566],
+                    [0.0883024619, 0.2817188376, 0.6299787005]])  # fmt: skip
+_TO_LAB = np.array([[0.2104542553, 0.7936177850, -0.0040720468],
+                    [1.9779984951, -2.4285922050, 0.4505937099],
+                    [0.0259040371, 0.7827717662, -0.8086757660]])  # fmt: skip
+
+
+def oklab(colours: np.ndarray) -> np.ndarray:
+    """OKLab L, a, b of uint8 sRGB colours (… × 3)."""
+    return np.cbrt(linear(colours) @ _TO_LMS.T) @ _TO_LAB.T
+
+
+def from_oklab(lab: np.ndarray) -> np.ndarray:
+    """Linear sRGB of OKLab; outside of 0 to 1 where the colour is out of gamut."""
+    lms = (np.asarray(lab) @ np.linalg.inv(_TO_LAB).T) ** 3
+    return lms @ np.linalg.inv(_TO_LMS).T
+
+
+def _in_gamut(lightness: float, a: float, b: float) -> np.ndarray:
+    """Uint8 sRGB of this lightness and hue with as much of the chroma as there is room for."""
+
+    def fits(share: float) -> bool:
+        light = from_oklab(np.array([lightness, a * share, b * share]))
+        return bool(light.min() >= -1e-4 and light.max() <= 1 + 1e-4)
+
+    low, high = 0.0, 1.0
+    if fits(1):
+        low = 1.0
+    else:
+        for _ in range(16):
+            middle = (low + high) / 2
+            low, high = (middle, high) if fits(middle) else (low, middle)
+    return encoded(from_oklab(np.array([lightness, a * low, b * low])))
+
+
+def to_luminance(colour: str, wanted: float) -> str:
+    """The colour of the same hue nearest to a luminance, on the far side of it.
+
+    Parameters
+    ----------
+    colour : str
+        ``#rrggbb``.
+    wanted : float
+        Relative luminance, 0 to 1: not exceeded where the colour gets darker,
+        reached where it gets lighter.
+    """
+    lightness, a, b = oklab(rgb_of(colour))
+    darker = wanted < float(luminance(rgb_of(colour)))
+    low, high = (0.0, float(lightness)) if darker else (float(lightness), 1.0)
+    for _ in range(20):
+        middle = (low + high) / 2
+        there = float(luminance(_in_gamut(middle, a, b)))
+        beyond = there > wanted if darker else there >= wanted
+        low, high = (low, middle) if beyond else (middle, high)
+    return hex_of(_in_gamut(low if darker else high, a, b))
+
+
+@dataclass(frozen=True)
+class Better:
+    """A change of colours on offer.
+
+    Attributes
+    ----------
+    label : str
+    look : Look
+    """
+
+    label: str
+    look: Look
+
+
+def _moved(fill: Fill, limit: float, darker: bool) -> Fill:
+    """A fill none of whose colours is on the wrong side of a luminance."""
+
+    def move(colour: str) -> str:
+        now = float(luminance(rgb_of(colour)))
+        wrong = now > limit if darker else now < limit
+        return to_luminance(colour, limit) if wrong else colour
+
+    if fill.kind in ("linear", "radial"):
+        stops = tuple(stop.model_copy(update={"colour": move(stop.colour)}) for stop in fill.stops)
+        return fill.model_copy(update={"stops": stops})
+    second = move(fill.second) if fill.kind != "solid" else fill.second
+    return fill.model_copy(update={"colour": move(fill.colour), "second": second})
+
+
+def better(look: Look, found: Contrast, asked: str = ASKED) -> list[Better]:
+    """Nearest colours of the same hues that reach a grade.
+
+    Parameters
+    ----------
+    look : Look
+    found : Contrast
+        Of this look.
+    asked : str
+        A to D.
+
+    Returns
+    -------
+    list of Better
+        Empty where the grade is reached already, for light on dark, and
+        where pictures fill what would have to change.
+    """
+    least = dict(GRADES)[asked]
+    if found.inverted or found.difference >= least:
+        return []
+    need = least + 0.01  # so that rounding to 8 bits does not miss it
+    dark, light = (float(luminance(rgb_of(c))) for c in (found.dark, found.light))
+    inks = (look.fill, look.ring_fill, look.eye_fill)
+
+    def inked(limit: float) -> dict[str, Fill | None]:
+        return {
+            name: None if fill is None else _moved(fill, limit, True)
+            for name, fill in zip(("fill", "ring_fill", "eye_fill"), inks, strict=True)
+        }
+
+    pictures = [fill for fill in inks if fill is not None and fill.kind == "picture"]
+    can_ink = not pictures and look.ring != "picture"
+    can_ground = look.ground is not None and look.ground.kind != "picture"
+    made = []
+    if can_ink and light - need >= 0:
+        made.append(Better("Darker modules", look.model_copy(update=inked(light - need))))
+    if can_ground and dark + need <= 1:
+        ground = _moved(look.ground, dark + need, False)
+        made.append(Better("Lighter ground", look.model_copy(update={"ground": ground})))
+    if can_ink and can_ground and len(made) < 2:
+        missing = need - (light - dark)
+        down = min(dark, missing / 2)
+        up = min(1 - light, missing - down)
+        down = min(dark, missing - up)
+        changes = {**inked(dark - down), "ground": _moved(look.ground, light + up, False)}
+        made.append(Better("Both a little", look.model_copy(update=changes)))
+    return made
+
+
+def swapped(look: Look) -> Look:
+    """Colours of modules and ground exchanged; a transparent ground counts as white."""
+    ground = look.ground or Fill(colour="#ffffff")
+    return look.model_copy(
+        update={"fill": ground, "ground": look.fill, "ring_fill": None, "eye_fill": None}
+    )

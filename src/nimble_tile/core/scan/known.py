@@ -1,0 +1,46 @@
+"""What our readers made of each finder ring: measured once, kept true by a test.
+
+Straight on, black on white, versions 1 to 10 at 8 pixels a module.
+"""
+
+from __future__ import annotations
+
+from nimble_tile.core.look import Look
+
+CORNER_READERS = ("OpenCV", "quirc")
+"""Readers that find a code by the outer corners of its rings."""
+
+RINGS_MISSED: dict[str, tuple[str, ...]] = {
+    ring: CORNER_READERS for ring in ("rounded", "soft", "round", "leaf", "cut")
+}
+"""Readers that miss a ring in most versions."""
+
+EYES_MISSED: dict[str, tuple[str, ...]] = {"diamond": ("qrdec",), "star": ("qrdec",)}
+"""Readers that miss an eye at some sizes: seen at 14 to 28 pixels a module."""
+
+SMALL_STAMPS = 0.9
+"""Size below which finders made of separate modules fall apart into dots."""
+
+
+def warnings(look: Look) -> list[str]:
+    """What is known against a look's shapes, in sentences."""
+    found = []
+    missed = RINGS_MISSED.get(look.ring)
+    if missed:
+        found.append(
+            f"{' and '.join(missed)} mostly miss this ring: they look for its outer corners."
+        )
+    missed = EYES_MISSED.get(look.eye)
+    if missed and look.ring != "picture":
+        found.append(f"{' and '.join(missed)} misses this eye at some sizes.")
+    if look.eye == "diamond" and look.ring in ("window", "sail"):
+        found.append("zxing-cpp measures diagonals too and misses a diamond in this ring.")
+    apart = look.shape not in ("square", "fused", "upright", "across")
+    if "modules" in (look.ring, look.eye) and (apart or look.size < EYES_MISSED: dict[str, tuple[str, ...]] = {"diamond": ("qrdec",), "star": ("qrdec",)}
+"""Readers that miss an eye at some sizes: seen at 14 to 28 pixels a module."""
+
+SMALL_STAMPS or look.jitter):
+        found.append("Finders of separate modules fall apart into dots that readers miss.")
+    if look.ring in ("own", "picture") or look.eye == "own":
+        found.append("Readers find the code by these patterns: watch the verdict.")
+    return found

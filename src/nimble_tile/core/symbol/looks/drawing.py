@@ -1,0 +1,257 @@
+"""The whole code as layers of paths with fills."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from nimble_tile.core.look import Fill, Look
+from nimble_tile.core.symbol import tables
+from nimble_tile.core.symbol.anatomy import Part
+from nimble_tile.core.symbol.encode import Symbol
+from nimble_tile.core.symbol.looks import shapes
+from nimble_tile.core.symbol.looks.paths import Path, joined, rectangle, rounded
+from nimble_tile.core.symbol.looks.trace import fused
+
+Role = Literal["ground", "modules", "outline", "ring", "eye", "picture"]
+Frame = tuple[float, float, float, float]
+"""x, y, width, height in modules."""
+
+STRAY, TURN, SWELL = 0.10, math.radians(16), 0.14
+"""What jitter 1 means at most: modules away, radians, parts of the size."""
+
+
+@dataclass(frozen=True, eq=False)
+class Layer:
+    """One area with one fill.
+
+    Attributes
+    ----------
+    role : str
+    path : Path
+        In modules, from the top left of the quiet zone; of a layer with
+        `at`, one stamp round 0.
+    fill : Fill
+    frame : (float, float, float, float)
+        x, y, width, height that gradients, pictures and patterns refer to.
+    at : ndarray of float64, m × 2, or None
+        Centres of the stamps.
+    stroke : float
+        Width of a line along the path instead of a filling, in modules.
+    """
+
+    role: Role
+    path: Path
+    fill: Fill
+    frame: Frame
+    at: np.ndarray | None = None
+    stroke: float = 0
+
+    def whole(self) -> Path:
+        """The path with all stamps written out."""
+        if self.at is None:
+            return self.path
+        return joined((self.path.moved(x, y) for x, y in self.at), self.path.even_odd)
+
+
+@dataclass(frozen=True, eq=False)
+class Drawing:
+    """A code to be drawn.
+
+    Attributes
+    ----------
+    side : int
+        Modules a side, quiet zone included.
+    layers : tuple of Layer
+        From the bottom to the top.
+    """
+
+    side: int
+    layers: tuple[Layer, ...]
+
+
+def finder_corners(symbol: Symbol) -> tuple[tuple[int, int], ...]:
+    """Top left module (row, column) of each finder pattern."""
+    n = symbol.side
+    return ((0, 0),) if symbol.micro else ((0, 0), (0, n - 7), (n - 7, 0))
+
+
+def alignment_middles(symbol: Symbol) -> tuple[tuple[int, int], ...]:
+    """Middle module (row, column) of each alignment pattern."""
+    n = symbol.side
+    centres = tables.alignment_centres(symbol.version)
+    return tuple(
+        (row, column)
+        for row in centres
+        for column in centres
+        if (row, column) not in ((6, 6), (6, n - 7), (n - 7, 6))
+    )
+
+
+def body(symbol: Symbol, look: Look) -> np.ndarray:
+    """Dark modules that are drawn as modules (bool n × n); the rest belongs to patterns."""
+    dark = symbol.dark.copy()
+    rings = np.maximum(*np.abs(np.indices((7, 7)) - 3))
+    for row, column in finder_corners(symbol):
+        own = dark[row : row + 7, column : column + 7]
+        if look.ring != "modules":
+            own[rings == 3] = False
+        if look.eye != "modules" or look.ring == "picture":
+            own[rings <= 1] = False
+    if look.alignment != "modules":
+        dark[symbol.anatomy.parts == Part.ALIGNMENT] = False
+    return dark
+
+
+def drawing(symbol: Symbol, look: Look, quiet_zone: int) -> Drawing:
+    """Draw a symbol with a look.
+
+    Parameters
+    ----------
+    symbol : Symbol
+    look : Look
+    quiet_zone : int
+        Modules of margin.
+
+    Returns
+    -------
+    Drawing
+    """
+    n, q = symbol.side, quiet_zone
+    total = n + 2 * q
+    frame: Frame = (q, q, n, n)
+    layers: list[Layer] = []
+    if look.ground is not None:
+        layers.append(
+            Layer("ground", rectangle(0, 0, total, total), look.ground, (0, 0, total, total))
+        )
+    layers += _modules(body(symbol, look), look, q, frame)
+    layers += _finders(symbol, look, q, frame)
+    layers += _alignments(symbol, look, q, frame)
+    return Drawing(total, tuple(layers))
+
+
+def _modules(dark: np.ndarray, look: Look, q: int, frame: Frame) -> list[Layer]:
+    if not dark.any():
+        return []
+    at = None
+    if look.shape == "fused":
+        path = fused(dark, look.size, look.round_out, look.round_in).moved(q, q)
+    elif look.shape in ("upright", "across"):
+        path = _bars(dark, look).moved(q, q)
+    elif look.shape == "square" and look.size == 1 and look.jitter == 0:
+        path = fused(dark, 1, 0, 0).moved(q, q)  # no seams between neighbours
+    else:
+        stamp = shapes.module_shape(look).moved(scale=look.size)
+        rows, columns = np.nonzero(dark)
+        centres = np.stack([columns, rows], 1) + 0.5 + q
+        if look.jitter:
+            path = _strayed(stamp, centres, dark.shape[0], rows, columns, look)
+        else:
+            path, at = stamp, centres
+    layers = [Layer("modules", path, look.fill, frame, at)]
+    if look.outline:
+        line = Fill(colour=look.outline_colour)
+        layers.append(Layer("outline", path, line, frame, at, stroke=look.outline))
+    return layers
+
+
+def _chances(look: Look, count: int) -> np.ndarray:
+    """Numbers from -1 to 1, count × 4, that stay the same for a module as others change."""
+    return np.random.default_rng(look.seed).uniform(-1, 1, (count, 4))
+
+
+def _strayed(
+    stamp: Path, centres: np.ndarray, n: int, rows: np.ndarray, columns: np.ndarray, look: Look
+) -> Path:
+    chance = _chances(look, 177 * 177)[rows * 177 + columns] * look.jitter
+    return joined(
+        (
+            stamp.moved(scale=1 + SWELL * c[2], turn=TURN * c[3]).moved(
+                x + STRAY * c[0], y + STRAY * c[1]
+            )
+            for (x, y), c in zip(centres, chance, strict=True)
+        ),
+        stamp.even_odd,
+    )
+
+
+def _bars(dark: np.ndarray, look: Look) -> Path:
+    """Runs of dark modules as bars with round ends."""
+    across = look.shape == "across"
+    lines = dark if across else dark.T
+    thick = look.size
+    still = np.zeros(4)
+    chances = _chances(look, 177 * 177) * look.jitter if look.jitter else None
+    made = []
+    for line, row in enumerate(lines):
+        edges = np.flatnonzero(np.diff(np.pad(row.astype(np.int8), 1)))
+        for start, end in edges.reshape(-1, 2):
+            chance = still if chances is None else chances[line * 177 + start]
+            width = thick * (1 + SWELL * min(0, chance[2]))
+            middle = line + 0.5 + STRAY * chance[0]
+            short = (1 - min(1, thick)) / 2
+            low, high = start + short, end - short
+            radii = (width / 2,) * 4
+            if across:
+                made.append(rounded(low, middle - width / 2, high - low, width, radii))
+            else:
+                made.append(rounded(middle - width / 2, low, width, high - low, radii))
+    return joined(made)
+
+
+def _finders(symbol: Symbol, look: Look, q: int, frame: Frame) -> list[Layer]:
+    layers = []
+    turns = (0, math.pi / 2, -math.pi / 2)
+    rings, eyes = [], []
+    for (row, column), turn in zip(finder_corners(symbol), turns, strict=False):
+        x, y = column + 3.5 + q, row + 3.5 + q
+        if look.ring == "picture":
+            fill = Fill(kind="picture", digest=look.finder_picture)
+            box = (x - 3.5, y - 3.5, 7, 7)
+            layers.append(Layer("picture", rectangle(*box), fill, box))
+            continue
+        if look.ring != "modules":
+            own_turn = 0 if look.ring == "own" else turn
+            rings.append((shapes.ring_shape(look).moved(x, y, turn=own_turn), (x, y)))
+        if look.eye != "modules":
+            own_turn = 0 if look.eye in ("own", "diamond", "star") else turn
+            eyes.append((shapes.eye_shape(look).moved(x, y, turn=own_turn), (x, y)))
+    for role, made, fill, half in (
+        ("ring", rings, look.ring_fill, 3.5), ("eye", eyes, look.eye_fill, 1.5),
+    ):  # fmt: skip
+        if not made:
+            continue
+        if fill is None or fill.kind == "solid":
+            path = joined([path for path, _ in made], made[0][0].even_odd)
+            layers.append(Layer(role, path, fill or look.fill, frame))
+        else:  # a fill of its own fills each finder from side to side
+            layers += [
+                Layer(role, path, fill, (x - half, y - half, 2 * half, 2 * half))
+                for path, (x, y) in made
+            ]
+    return layers
+
+
+def _alignments(symbol: Symbol, look: Look, q: int, frame: Frame) -> list[Layer]:
+    middles = alignment_middles(symbol)
+    if look.alignment == "modules" or not middles:
+        return []
+    follows = look.alignment == "follow"
+    known = look.model_copy(
+        update={
+            "ring": look.ring if follows and look.ring not in ("modules", "picture") else "square",
+            "eye": look.eye if follows and look.eye != "modules" else "square",
+        }
+    )
+    ring, eye = shapes.ring_shape(known, 2.5, 1), shapes.eye_shape(known, 0.5)
+    at = [(column + 0.5 + q, row + 0.5 + q) for row, column in middles]
+    ring_fill = look.ring_fill if follows and look.ring_fill is not None else look.fill
+    eye_fill = look.eye_fill if follows and look.eye_fill is not None else look.fill
+    return [
+        Layer("ring", joined([ring.moved(x, y) for x, y in at], ring.even_odd), ring_fill, frame),
+        Layer("eye", joined([eye.moved(x, y) for x, y in at], eye.even_odd), eye_fill, frame),
+    ]
