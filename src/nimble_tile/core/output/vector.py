@@ -60,7 +60,7 @@ def svg(rendering: Rendering, finish: Finish) -> bytes:
 
 def _printable(text: str) -> str:
     """Without what XML 1.0 cannot hold."""
-    return "".join(c for c in text if c in "\t\n" or c >= " " and c not in "\ufffe\uffff")
+    return "".join(c for c in text if c in "\t\n" or (c >= " " and c not in "\ufffe\uffff"))
 
 
 def _drawn(rendering: Rendering) -> Drawing:

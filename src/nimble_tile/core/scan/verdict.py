@@ -227,7 +227,11 @@ def judge(
         if looked is None and symbol is not None and box is not None:
             upside_down = light_on_dark(grey, box, symbol, quiet_zone)
             seen = 255 - grey if upside_down else grey
-            tasks.insert(0, lambda s=symbol: samples.append(sample(seen, box, s, quiet_zone)))
+
+            def look_ourselves(seen=seen, symbol=symbol) -> None:
+                samples.append(sample(seen, box, symbol, quiet_zone))
+
+            tasks.insert(0, look_ourselves)
         for outcome in bay.read(view, waiting, tasks):
             _gather(found, outcome, scale, corner)
             marks[outcome.name] = _mark(outcome, expected, micro, max(view.shape))
