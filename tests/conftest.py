@@ -56,3 +56,35 @@ def photo_piece(store):
         )
 
     return make
+
+
+@pytest.fixture(scope="session")
+def qapp():
+    from nimble_tile.ui.app import application
+
+    return application()
+
+
+@pytest.fixture
+def window(qtbot, tmp_path, monkeypatch):
+    from nimble_tile.ui.settings import Settings
+    from nimble_tile.ui.window import Window
+
+    # A fresh machine: no remembered state, and nothing is asked on closing.
+    made = Window(Settings(tmp_path / "state" / "window.json"))
+    made.desk.ask_unsaved = lambda: "drop"
+    made.resize(1280, 800)
+    qtbot.addWidget(made)
+    made.show()
+    qtbot.waitExposed(made)
+    made.activateWindow()
+    yield made
+    made.shut_down()
+
+
+@pytest.fixture
+def settle(qtbot):
+    def wait(window):
+        qtbot.waitUntil(lambda: not window.jobs.busy and window.current, timeout=20_000)
+
+    return wait

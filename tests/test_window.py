@@ -19,38 +19,10 @@ from nimble_tile.core.piece import Region
 from nimble_tile.core.project import archive
 from nimble_tile.core.scan.readers import READERS
 from nimble_tile.ui import theme as themes
-from nimble_tile.ui.app import application
 from nimble_tile.ui.bench import Lens
 from nimble_tile.ui.session import SAMPLE
 from nimble_tile.ui.settings import Settings
 from nimble_tile.ui.window import Window
-
-
-@pytest.fixture(scope="session")
-def qapp():
-    return application()
-
-
-@pytest.fixture
-def window(qtbot, tmp_path, monkeypatch):
-    # A fresh machine: no remembered state, and nothing is asked on closing.
-    made = Window(Settings(tmp_path / "state" / "window.json"))
-    made.desk.ask_unsaved = lambda: "drop"
-    made.resize(1280, 800)
-    qtbot.addWidget(made)
-    made.show()
-    qtbot.waitExposed(made)
-    made.activateWindow()
-    yield made
-    made.shut_down()
-
-
-@pytest.fixture
-def settle(qtbot):
-    def wait(window):
-        qtbot.waitUntil(lambda: not window.jobs.busy and window.current, timeout=20_000)
-
-    return wait
 
 
 @pytest.fixture
@@ -202,15 +174,21 @@ def test_late_renderings_never_push_controls_back(window, settle, coffee, qtbot)
     assert window.ladder.rows[4].summary == "JPEG 50, 900 px"
 
 
+def click_picture(grid, value):
+    """Click one of the small pictures."""
+    index = [option[0] for option in grid._options].index(value)
+    QTest.mouseClick(grid, Qt.MouseButton.LeftButton, pos=grid.cell(index).center().toPoint())
+
+
 def test_every_code_setting_reaches_the_symbol(window, settle):
-    rung = window.code
+    rung = window.code.symbol
     window.ladder.open(1)
     QTest.mouseClick(rung.level.button("H"), Qt.MouseButton.LeftButton)
     rung.version.setCurrentIndex(rung.version.findData("7"))
     rung.version.activated.emit(rung.version.currentIndex())
-    rung.mask.setCurrentIndex(rung.mask.findData(5))
-    rung.mask.activated.emit(rung.mask.currentIndex())
-    rung.quiet.setValue(2)
+    settle(window)
+    click_picture(rung.masks, 5)
+    rung.quiet.box.setValue(2)
     settle(window)
     symbol = window._shown.rendering.symbol
     assert (symbol.version, symbol.level, symbol.mask) == ("7", "H", 5)
@@ -220,8 +198,8 @@ def test_every_code_setting_reaches_the_symbol(window, settle):
     # A message that does not fit: the reason stands beside the control.
     window.session.edit("message", "Write", text="x" * 200)
     settle(window)
-    assert "does not fit version 7" in rung.error.text()
-    assert rung.error.isVisible()
+    assert "does not fit version 7" in window.code.error.text()
+    assert window.code.error.isVisible()
     assert window.band.words == "No code yet"
     assert not window.act_export.isEnabled()
     # Micro QR: levels and masks that it lacks cannot be chosen and say why.

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from enum import StrEnum
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import (
+    QBrush,
     QColor,
     QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
+    QPen,
     QResizeEvent,
     QTransform,
     QWheelEvent,
@@ -80,6 +83,8 @@ class Bench(QWidget):
         self._grab: tuple[str, QPointF, Region | QPointF] | None = None
         self._hover = ""
         self._space = False
+        self._picking: Callable[[str], None] | None = None
+        self._picked_over = QPointF(-1, -1)
 
     # What is shown ---------------------------------------------------------
 
@@ -232,6 +237,26 @@ class Bench(QWidget):
         self.zoom(1.2 ** (event.angleDelta().y() / 120), event.position())
         event.accept()
 
+    # Picking a colour --------------------------------------------------------
+
+    def pick_colour(self, take: Callable[[str], None]) -> None:
+        """The next click on the image gives its colour to `take`; Escape calls it off."""
+        self._picking = take
+        self.setCursor(Qt.CursorShape.CrossCursor)
+        self.setFocus()
+        self.update()
+
+    def colour_at(self, at: QPointF) -> str | None:
+        """Colour of the image under a point of the bench."""
+        image = self.image
+        if image is None:
+            return None
+        spot = (at - self._offset) / self._scale
+        x, y = int(spot.x()), int(spot.y())
+        if not (0 <= x < image.width() and 0 <= y < image.height()):
+            return None
+        return image.pixelColor(x, y).name()
+
     # Painting --------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -246,6 +271,8 @@ class Bench(QWidget):
             painter.fillRect(frame.adjusted(-grow, -grow + 2, grow, grow + 2), shadow)
         smooth = QPainter.RenderHint.SmoothPixmapTransform
         painter.setRenderHint(smooth, self._scale * self.devicePixelRatioF() < 3)
+        if image.hasAlphaChannel():
+            _paint_hatch(painter, frame, self.theme)
         painter.drawImage(frame, image)
         if self.lens is Lens.XRAY:
             looked = self._verdict.sample if self._verdict is not None else None
@@ -254,7 +281,9 @@ class Bench(QWidget):
             veil = QColor(self.theme.bench)
             veil.setAlphaF(0.35)
             painter.fillRect(frame, veil)
-        if self._handles_on:
+        if self._picking is not None:
+            self._paint_picking(painter)
+        elif self._handles_on:
             paint_handles(painter, self._code_area())
         if self._invites and self._fits:
             painter.setPen(QColor(self.theme.ink))
@@ -263,6 +292,23 @@ class Bench(QWidget):
             painter.drawText(
                 line, Qt.AlignmentFlag.AlignCenter, "Drop a picture here to blend the code into it"
             )
+
+    def _paint_picking(self, painter: QPainter) -> None:
+        """The colour under the pointer, and what to do."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        colour = self.colour_at(self._picked_over)
+        line = QRectF(self.width() / 2 - 150, 12, 300, 36)
+        painter.setPen(QColor(self.theme.rule))
+        painter.setBrush(QColor(self.theme.panel))
+        painter.drawRoundedRect(line, 6, 6)
+        painter.setPen(QColor(self.theme.ink))
+        painter.setFont(themes.font(14))
+        told = "Click a colour; Escape calls it off"
+        painter.drawText(line, Qt.AlignmentFlag.AlignCenter, told)
+        if colour is not None:
+            painter.setPen(QPen(QColor("#ffffff"), 3))
+            painter.setBrush(QColor(colour))
+            painter.drawEllipse(self._picked_over + QPointF(22, -22), 14, 14)
 
     @property
     def _invites(self) -> bool:
@@ -331,6 +377,14 @@ class Bench(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()
+        if self._picking is not None:
+            take, self._picking = self._picking, None
+            self.unsetCursor()
+            colour = self.colour_at(at)
+            if colour is not None and event.button() == Qt.MouseButton.LeftButton:
+                take(colour)
+            self.update()
+            return
         pans = event.button() == Qt.MouseButton.MiddleButton or self._space
         part = "" if pans else self._part_at(at)
         if event.button() == Qt.MouseButton.LeftButton and part:
@@ -342,6 +396,10 @@ class Bench(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
+        if self._picking is not None:
+            self._picked_over = at
+            self.update()
+            return
         if self._grab is None:
             part = self._part_at(at)
             if part != self._hover:
@@ -401,6 +459,10 @@ class Bench(QWidget):
         elif event.key() == Qt.Key.Key_Space:
             self._space = True
             self.setCursor(Qt.CursorShape.OpenHandCursor)
+        elif event.key() == Qt.Key.Key_Escape and self._picking is not None:
+            self._picking = None
+            self.unsetCursor()
+            self.update()
         elif event.key() == Qt.Key.Key_Escape and self._grab and self._grab[0] != "pan":
             self._put(self._grab[2])
             self._grab = None
@@ -413,6 +475,12 @@ class Bench(QWidget):
             self._space = False
             self.unsetCursor()
         super().keyReleaseEvent(event)
+
+
+def _paint_hatch(painter: QPainter, frame: QRectF, theme: themes.Theme) -> None:
+    """What shows through where the piece is transparent: paper with thin slanting lines."""
+    painter.fillRect(frame, QColor("#ffffff"))
+    painter.fillRect(frame, QBrush(QColor("#e2dccf"), Qt.BrushStyle.BDiagPattern))
 
 
 _CURSORS = {

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import QEvent, QObject, Qt, Signal
-from PySide6.QtGui import QMouseEvent
+from PySide6.QtCore import QEvent, QObject, QPointF, Qt, Signal
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPalette, QPen
 from PySide6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -87,6 +87,65 @@ def named(label: str, control: QWidget, width: int = 92) -> QHBoxLayout:
     return row(text, control, 1) if control.maximumWidth() < 400 else row(text, control)
 
 
+class Fold(QWidget):
+    """A heading that opens and closes what stands below it."""
+
+    opened = Signal()
+
+    def __init__(self, title: str, is_open: bool = False) -> None:
+        super().__init__()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(6)
+        self.head = QToolButton()
+        self.head.setText(title)
+        self.head.setCheckable(True)
+        self.head.setChecked(is_open)
+        self.head.setProperty("fold", True)
+        self.head.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.head.setAccessibleName(title)
+        self._note = QLabel()
+        self._note.setProperty("rank", "soft")
+        layout.addLayout(row(self.head, self._note, 1))
+        content = QWidget()
+        self.inside = QVBoxLayout(content)
+        self.inside.setContentsMargins(0, 0, 0, 4)
+        self.inside.setSpacing(6)
+        layout.addWidget(content)
+        content.setVisible(is_open)
+        self._content = content
+        self._theme = themes.LIGHT
+        self.head.toggled.connect(self._toggle)
+        self._draw()
+
+    @property
+    def is_open(self) -> bool:
+        return self.head.isChecked()
+
+    def set_open(self, on: bool) -> None:
+        """Open or close it."""
+        self.head.setChecked(on)
+
+    def set_note(self, text: str) -> None:
+        """A few words beside the heading."""
+        self._note.setText(text)
+
+    def _toggle(self, on: bool) -> None:
+        self._content.setVisible(on)
+        self._draw()
+        if on:
+            self.opened.emit()
+
+    def _draw(self) -> None:
+        name = "caret-down" if self.is_open else "caret-right"
+        self.head.setIcon(themes.icon(name, self._theme.soft))
+
+    def dress(self, theme: themes.Theme) -> None:
+        """Follow the theme."""
+        self._theme = theme
+        self._draw()
+
+
 class Segments(QWidget):
     """One of a few values, all of them in sight."""
 
@@ -136,6 +195,9 @@ class Choice(QComboBox):
     def __init__(self, name: str, options: Sequence[tuple[object, str]]) -> None:
         super().__init__()
         self.setAccessibleName(name)
+        # Long entries must not make the ladder wider than it is.
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.setMinimumContentsLength(6)
         for value, label in options:
             self.addItem(label, value)
         guard_wheel(self)
@@ -175,9 +237,18 @@ class Number(QSpinBox):
 
 
 class _Track(QSlider):
-    """A slider that double-click resets."""
+    """A slider that double-click resets, with a mark where one is set."""
 
     reset = Signal()
+    mark: float | None = None  # share of the track
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if self.mark is not None:
+            painter = QPainter(self)
+            painter.setPen(QPen(self.palette().color(QPalette.ColorRole.WindowText), 2))
+            x = 6 + self.mark * (self.width() - 12)
+            painter.drawLine(QPointF(x, self.height() - 5), QPointF(x, self.height()))
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self.reset.emit()
@@ -195,6 +266,8 @@ class Slider(QWidget):
         Shown after the number.
     factor : float
         What the number shows is the value times this: 100 for percent.
+    whole : bool
+        Whether only whole numbers are possible.
     """
 
     edited = Signal(float)
@@ -211,16 +284,20 @@ class Slider(QWidget):
         unit: str = "",
         factor: float = 1,
         decimals: int = 0,
+        whole: bool = False,
     ) -> None:
         super().__init__()
+        self._whole = whole
+        if whole:
+            self.STEPS = round(high - low)
         self._low, self._high, self._default, self._factor = low, high, default, factor
         self._value = default
         self._icon_name = "arrow-counter-clockwise"
         label = QLabel(name)
         self.track = _Track(Qt.Orientation.Horizontal)
         self.track.setRange(0, self.STEPS)
-        self.track.setPageStep(self.STEPS // 10)
-        self.track.setSingleStep(self.STEPS // 100)
+        self.track.setPageStep(max(1, self.STEPS // 10))
+        self.track.setSingleStep(max(1, self.STEPS // 100))
         self.track.setAccessibleName(name)
         self.track.setToolTip("Double-click to reset")
         guard_wheel(self.track)
@@ -230,7 +307,7 @@ class Slider(QWidget):
         self.box.setSuffix(f" {unit}" if unit else "")
         self.box.setAccessibleName(f"{name}, number")
         self.box.setKeyboardTracking(False)
-        self.box.setFixedWidth(72)
+        self.box.setFixedWidth(72 if len(unit) < 3 else 104)
         self.box.setAlignment(Qt.AlignmentFlag.AlignRight)
         guard_wheel(self.box)
         label.setBuddy(self.box)
@@ -270,7 +347,15 @@ class Slider(QWidget):
         self._take(self._default)
         self.released.emit()
 
+    def set_mark(self, value: float, told: str) -> None:
+        """Mark a value on the track."""
+        self.track.mark = (value - self._low) / (self._high - self._low)
+        self.track.setToolTip(f"{told}. Double-click to reset")
+        self.track.update()
+
     def _take(self, value: float) -> None:
+        if self._whole:
+            value = round(value)
         value = min(self._high, max(self._low, value))
         if value != self._value:
             self._value = value

@@ -69,6 +69,43 @@ class Desk(QObject):
         ):
             self.window.ladder.open(3)
 
+    def choose_scan(self) -> None:
+        """Ask for an image whose code should become the message."""
+        path, _ = QFileDialog.getOpenFileName(
+            self.window, "Take the message from an image", self._folder("scans"), _PICTURES
+        )
+        if path:
+            self.take_message(Path(path))
+
+    def take_message(self, path: Path) -> None:
+        """Read the code in an image and make its text the message, form filled in."""
+        self.settings.set("folder of scans", str(path.parent))
+
+        def work(progress: Progress) -> str:
+            from nimble_tile.core.errors import PictureError
+            from nimble_tile.core.picture.opening import open_picture
+            from nimble_tile.core.scan.verdict import SMALLER_LOOKS, judge
+
+            progress.step(f"Opening {path.name}", 0.1)
+            opened = open_picture(read_file(path), path.name)
+            progress.step(f"Reading {path.name}", 0.4)
+            verdict = judge(opened.over("#ffffff"), self.window.bay, looks=SMALLER_LOOKS)
+            if not verdict.found:
+                raise PictureError(f"No reader found a code in {path.name}.", "Try another image.")
+            return verdict.found[0].text
+
+        def done(text: str) -> None:
+            from nimble_tile.core.message import kinds
+
+            message = kinds.understand(text)
+            piece = self.session.piece.model_copy(update={"message": message})
+            self.session.put(piece, f"Take the message from {path.name}")
+            self.window.ladder.open(0)
+            what = kinds.SCHEMES.get(message.kind, f"a {kinds.TITLES[message.kind].lower()}")
+            self.window.notice.say(f"{path.name} says {what}.", good=True)
+
+        self._job(work, done)
+
     def paste_picture(self) -> None:
         """Take the picture that lies on the clipboard."""
         self.take_mime(QGuiApplication.clipboard().mimeData(), "There is no picture to paste.")
@@ -78,6 +115,9 @@ class Desk(QObject):
             path = Path(url.toLocalFile())
             if url.isLocalFile() and path.suffix.lower() == archive.SUFFIX:
                 self.open_project(path)
+                return
+            if url.isLocalFile() and path.suffix.lower() == ".json":
+                self.window.look_desk.take_look(path)
                 return
             if url.isLocalFile():
                 self.bring_picture(path)
@@ -97,17 +137,25 @@ class Desk(QObject):
         self._job(work, lambda digest: self._took_picture(digest, "Pasted picture"))
 
     def copy_image(self) -> None:
-        """Put the finished image, at its full size, on the clipboard."""
+        """Put the finished image, at its full size, on the clipboard; SVG too without a picture."""
         piece = self.session.piece
 
-        def work(progress: Progress) -> QImage:
+        def work(progress: Progress) -> tuple[QImage, bytes]:
+            from nimble_tile.core.output.vector import svg
             from nimble_tile.core.render import Renderer
 
             progress.step("Rendering at full size", 0.2)
-            return to_qimage(Renderer(self.pictures).render(piece).image)
+            made = Renderer(self.pictures).render(piece)
+            image = to_qimage(made.image if made.rgba is None else made.rgba)
+            return image, b"" if made.blended else svg(made, piece.finish)
 
-        def done(image: QImage) -> None:
-            QGuiApplication.clipboard().setImage(image)
+        def done(result: tuple[QImage, bytes]) -> None:
+            image, drawing = result
+            mime = QMimeData()
+            mime.setImageData(image)
+            if drawing:
+                mime.setData("image/svg+xml", drawing)
+            QGuiApplication.clipboard().setMimeData(mime)
             self.window.notice.say(f"Copied: {image.width()} × {image.height()} pixels.", good=True)
 
         self._job(work, done)
@@ -339,14 +387,17 @@ class Desk(QObject):
         from nimble_tile.core.output.export import SUFFIX
 
         kind = self.session.piece.finish.format
-        filters = {"png": "PNG (*.png)", "jpeg": "JPEG (*.jpg *.jpeg)"}
+        filters = {
+            "png": "PNG (*.png)", "jpeg": "JPEG (*.jpg *.jpeg)", "svg": "SVG (*.svg)",
+            "pdf": "PDF (*.pdf)",
+        }  # fmt: skip
         start = Path(self._folder("exports")) / f"{self.session.name}{SUFFIX[kind]}"
         path, _ = QFileDialog.getSaveFileName(
             self.window, "Export the finished image", str(start), filters[kind]
         )
         if path:
             chosen = Path(path)
-            if chosen.suffix.lower() not in (".png", ".jpg", ".jpeg"):
+            if chosen.suffix.lower() not in (*SUFFIX.values(), ".jpeg"):
                 chosen = chosen.with_name(chosen.name + SUFFIX[kind])
                 if chosen.exists() and not self._may_replace(chosen):
                     return

@@ -65,11 +65,14 @@ class Shown:
 
 
 def to_qimage(pixels: np.ndarray) -> QImage:
-    """A QImage with its own copy of the pixels (H × W × 3 uint8 sRGB)."""
+    """A QImage with its own copy of the pixels (uint8 sRGB, H × W × 3, or × 4 with alpha)."""
     import numpy as np
 
-    height, width, _ = pixels.shape
+    height, width, channels = pixels.shape
     pixels = np.ascontiguousarray(pixels)
+    if channels == 4:
+        image = QImage(pixels.data, width, height, 4 * width, QImage.Format.Format_RGBA8888)
+        return image.convertToFormat(QImage.Format.Format_ARGB32_Premultiplied)
     image = QImage(pixels.data, width, height, 3 * width, QImage.Format.Format_RGB888)
     return image.convertToFormat(QImage.Format.Format_RGB32)
 
@@ -96,6 +99,7 @@ class Engine(QObject):
 
     shown = Signal(object)  # Shown
     judged = Signal(int, object)  # ticket, Verdict
+    studied = Signal(int, object)  # ticket, Study
     broke = Signal(int, str)  # ticket, what went wrong inside
 
     def __init__(self, pictures: PictureStore, bay: ReaderBay, parent: QObject | None = None):
@@ -139,8 +143,10 @@ class Engine(QObject):
         # Here and not at the top: the window opens while these load.
         from nimble_tile.core.render import Renderer
         from nimble_tile.core.scan.verdict import judge_rendering
+        from nimble_tile.core.study import Student
 
         self._renderer = Renderer(self._pictures)
+        student = Student(self._renderer)
         self._bay.warm()
         waiting_since: float | None = None
         while True:
@@ -155,6 +161,7 @@ class Engine(QObject):
                 shown = self._show(ticket, piece)
                 self.shown.emit(shown)
                 if shown.rendering is None:
+                    self.studied.emit(ticket, student.study(piece))
                     continue
                 now = time.monotonic()
                 waiting_since = waiting_since or now
@@ -163,6 +170,8 @@ class Engine(QObject):
                 verdict: Verdict = judge_rendering(shown.rendering, self._bay)
                 waiting_since = None
                 self.judged.emit(ticket, verdict)
+                if self._next is None:
+                    self.studied.emit(ticket, student.study(piece))
             except Exception as error:  # a fault of ours must not end the worker
                 if not self._stopping:
                     self.broke.emit(ticket, f"{type(error).__name__}: {error}")
@@ -177,7 +186,7 @@ class Engine(QObject):
         return Shown(
             ticket,
             piece,
-            to_qimage(rendering.image),
+            to_qimage(rendering.image if rendering.rgba is None else rendering.rgba),
             to_qimage(rendering.picture) if rendering.blended else None,
             to_qimage(rendering.plain()) if self.want_code else None,
             rendering,

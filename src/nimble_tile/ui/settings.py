@@ -25,12 +25,22 @@ class Settings:
     """
 
     def __init__(self, path: Path | None = None) -> None:
+        self._own_place = path is not None
         self._path = path or state_file()
         try:
             loaded = json.loads(self._path.read_text("utf-8"))
         except (OSError, ValueError):
             loaded = {}
         self._values: dict[str, Any] = loaded if isinstance(loaded, dict) else {}
+
+    @property
+    def looks_folder(self) -> Path:
+        """Where saved looks are kept."""
+        if self._own_place:
+            return self.folder / "looks"
+        from nimble_tile.core.project.looks import folder
+
+        return folder()
 
     @property
     def folder(self) -> Path:

@@ -192,6 +192,7 @@ def apply(app: QApplication, theme: Theme) -> None:
 
 def _sheet(t: Theme) -> str:
     caret = icon_file("caret-down", t.soft)
+    check = icon_file("check", t.on_accent)
     return f"""
 QWidget {{ font-family: "{FONT}"; font-size: 15px; color: {t.ink}; }}
 QMainWindow, QDialog {{ background: {t.paper}; }}
@@ -245,19 +246,29 @@ QPushButton[segment="true"][place="last"] {{ border-top-right-radius: 5px;
 QPushButton[segment="true"][place="only"] {{ border-radius: 5px; border-right-width: 1px; }}
 QToolButton {{ background: transparent; border: 1px solid transparent; border-radius: 5px;
   padding: 3px; }}
+QToolButton[fold="true"] {{ padding: 2px 6px 2px 0; font-weight: 500; }}
+QLabel[head="true"] {{ font-weight: 500; }}
+QCheckBox {{ spacing: 8px; }}
+QCheckBox::indicator {{ width: 15px; height: 15px; border: 1px solid {t.edge};
+  border-radius: 3px; background: {t.field}; }}
+QCheckBox::indicator:checked {{ background: {t.accent}; border-color: {t.accent};
+  image: url("{check}"); }}
+QCheckBox::indicator:focus {{ border: 2px solid {t.accent}; }}
+QCheckBox:disabled {{ color: {t.edge}; }}
 QToolButton:hover {{ background: {t.tint}; }}
 QToolButton:focus {{ border: 2px solid {t.accent}; padding: 2px; }}
-QLineEdit, QPlainTextEdit, QSpinBox, QDoubleSpinBox, QComboBox {{ background: {t.field};
+QLineEdit, QPlainTextEdit, QAbstractSpinBox, QComboBox {{ background: {t.field};
   border: 1px solid {t.edge}; border-radius: 4px; padding: 3px 6px;
   selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
-QLineEdit:focus, QPlainTextEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus {{
+QLineEdit:focus, QPlainTextEdit:focus, QAbstractSpinBox:focus, QComboBox:focus {{
   border: 2px solid {t.accent}; padding: 2px 5px; }}
-QSpinBox:disabled, QDoubleSpinBox:disabled, QComboBox:disabled {{ color: {t.edge};
+QAbstractSpinBox:disabled, QComboBox:disabled {{ color: {t.edge};
   border-color: {t.rule}; background: transparent; }}
 QSpinBox::up-button, QDoubleSpinBox::up-button, QSpinBox::down-button,
 QDoubleSpinBox::down-button {{ width: 0; border: 0; }}
-QComboBox::drop-down {{ border: 0; width: 22px; }}
-QComboBox::down-arrow {{ image: url("{caret}"); width: 12px; height: 12px; }}
+QComboBox::drop-down, QDateTimeEdit::drop-down {{ border: 0; width: 22px; }}
+QComboBox::down-arrow, QDateTimeEdit::down-arrow {{ image: url("{caret}");
+  width: 12px; height: 12px; }}
 QComboBox QAbstractItemView {{ background: {t.panel}; border: 1px solid {t.rule};
   selection-background-color: {t.tint}; selection-color: {t.ink}; outline: 0; }}
 QSlider::groove:horizontal {{ height: 2px; background: {t.edge}; border-radius: 1px; }}
@@ -271,6 +282,7 @@ QSlider::handle:horizontal:disabled {{ background: {t.rule}; }}
 QProgressBar {{ border: 0; background: {t.rule}; height: 4px; border-radius: 2px; }}
 QProgressBar::chunk {{ background: {t.accent}; border-radius: 2px; }}
 QWidget#ladder, QWidget#band {{ background: {t.panel}; }}
+QFrame#colours {{ background: {t.panel}; border: 1px solid {t.edge}; }}
 QWidget#foot {{ background: {t.paper}; }}
 QFrame[rule="true"] {{ background: {t.rule}; max-height: 1px; min-height: 1px; border: 0; }}
 QFrame[upright="true"] {{ background: {t.rule}; max-width: 1px; min-width: 1px; border: 0; }}

@@ -38,10 +38,12 @@ from nimble_tile.core.project.recovery import Recovery
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.bench import Bench, Lens
+from nimble_tile.ui.colour_desk import ColourDesk
 from nimble_tile.ui.desk import Desk
 from nimble_tile.ui.engine import Engine, Shown
 from nimble_tile.ui.jobs import Jobs
 from nimble_tile.ui.ladder import Ladder
+from nimble_tile.ui.look_desk import LookDesk
 from nimble_tile.ui.rungs.blend import BlendRung
 from nimble_tile.ui.rungs.code import CodeRung
 from nimble_tile.ui.rungs.finish import SMALLEST_PRINT, FinishRung, print_size
@@ -54,6 +56,7 @@ from nimble_tile.ui.verdict_band import VerdictBand
 
 if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
+    from nimble_tile.core.study import Study
 
 FRAME = 32
 """Pixels of the screen's height left to the window's frame."""
@@ -92,6 +95,7 @@ class Window(QMainWindow):
         self._opened = False
         self._build()
         self.desk = Desk(self)
+        self.look_desk = LookDesk(self)
         self._copying = QTimer(self)
         self._copying.setSingleShot(True)
         self._copying.timeout.connect(self.desk.keep_copy)
@@ -111,7 +115,8 @@ class Window(QMainWindow):
         self.setMinimumSize(900, 560)
         self.band = VerdictBand()
         self.message = MessageRung(self.session)
-        self.code = CodeRung(self.session)
+        self.colour_desk = ColourDesk(self, self.settings)
+        self.code = CodeRung(self.session, self.colour_desk)
         self.picture = PictureRung(self.session)
         self.blend = BlendRung(self.session)
         self.finish = FinishRung(self.session)
@@ -162,6 +167,7 @@ class Window(QMainWindow):
         self.act_export = self._action(
             file, "&Export and check…", self.desk.choose_export, "Ctrl+E"
         )
+        self._action(file, "Take the &message from an image…", self.desk.choose_scan)
         file.addSeparator()
         self._action(file, "&Quit", self.close, keys.Quit)
 
@@ -225,10 +231,13 @@ class Window(QMainWindow):
         self.session.titled.connect(self._title)
         self.engine.shown.connect(self._rendered)
         self.engine.judged.connect(self._judged)
+        self.engine.studied.connect(self._studied)
         self.engine.broke.connect(self._broke)
         self.jobs.running.connect(self.progress.show_step)
         self.jobs.idle.connect(self.progress.hide)
         self.progress.cancelled.clicked.connect(self.jobs.cancel)
+        self.message.scan_wanted.connect(self.desk.choose_scan)
+        self.colour_desk.pick_wanted.connect(self.bench.pick_colour)
         self.picture.wanted.connect(self.desk.choose_picture)
         self.finish.export_wanted.connect(self.desk.choose_export)
         self.bench.placed.connect(
@@ -280,6 +289,7 @@ class Window(QMainWindow):
         """Tell the picture rung what kind of picture the piece has."""
         digest = piece.picture.digest
         self._about = None if digest is None else self.pictures.about(digest)
+        self.look_desk.know_picture(digest)
         self.picture.know_picture(self._about)
 
     def _rendered(self, shown: Shown) -> None:
@@ -320,6 +330,12 @@ class Window(QMainWindow):
         for rung in self.ladder.rungs:
             rung.show_verdict(verdict)
 
+    def _studied(self, ticket: int, study: Study) -> None:
+        if ticket != self.engine.ticket:
+            return
+        for rung in self.ladder.rungs:
+            rung.show_study(study)
+
     def _broke(self, ticket: int, what: str) -> None:
         if ticket == self.engine.ticket:
             self.notice.say(f"The piece could not be worked out ({what}). Undo the last change.")
@@ -356,6 +372,7 @@ class Window(QMainWindow):
         themes.apply(QApplication.instance(), theme)
         for part in (self.band, self.ladder, self.bench, self.foot, self.notice, self.progress):
             part.dress(theme)
+        self.colour_desk.dress(theme)
 
     def _focus_moved(self, _old: QWidget | None, new: QWidget | None) -> None:
         """Single keys open rungs, but not while something is being typed."""

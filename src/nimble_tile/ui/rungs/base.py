@@ -14,6 +14,7 @@ from nimble_tile.ui.session import Session
 
 if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
+    from nimble_tile.core.study import Study
     from nimble_tile.ui.engine import Shown
 
 
@@ -46,6 +47,9 @@ class Rung(QWidget):
 
     def show_verdict(self, verdict: Verdict) -> None:
         """Show what a current verdict tells."""
+
+    def show_study(self, study: Study) -> None:
+        """Show what is known of the current piece besides image and verdict."""
 
     def show_error(self, error: UserError | None) -> None:
         """Show, beside the control that it concerns, why there is no code."""

@@ -1,135 +1,99 @@
-"""Rung 2: level, version, mask, quiet zone."""
+"""Rung 2: the symbol and how it looks."""
 
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLabel
 
 from nimble_tile.core.errors import MessageError, UserError
 from nimble_tile.core.piece import Piece
-from nimble_tile.core.symbol import tables
-from nimble_tile.ui.controls import Choice, Number, Segments, named, row, set_rank, soft
+from nimble_tile.ui import theme as themes
+from nimble_tile.ui.colour_desk import ColourDesk
+from nimble_tile.ui.controls import Segments, set_rank
+from nimble_tile.ui.pages.colours import ColoursPage
+from nimble_tile.ui.pages.looks import LooksPage
+from nimble_tile.ui.pages.shapes import ShapesPage
+from nimble_tile.ui.pages.symbol import SymbolPage
 from nimble_tile.ui.rungs.base import Rung
 from nimble_tile.ui.session import Session
 
 if TYPE_CHECKING:
+    from nimble_tile.core.scan.verdict import Verdict
+    from nimble_tile.core.study import Study
     from nimble_tile.ui.engine import Shown
-
-_LEVELS = (
-    ("L", "Corrects about 7% of the code: most room for the picture"),
-    ("M", "Corrects about 15%: enough indoors"),
-    ("Q", "Corrects about 25%: for outdoors or a logo"),
-    ("H", "Corrects about 30%: for a large logo or rough use"),
-)
 
 
 class CodeRung(Rung):
-    """The symbol's settings."""
+    """Four pages: symbol, shapes, colours, looks."""
 
     title, rung = "Code", "code"
+    looks_opened = Signal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, desk: ColourDesk) -> None:
         super().__init__(session)
-        self.level = Segments("Error correction level", [(lv, lv, tip) for lv, tip in _LEVELS])
-        self.level.chosen.connect(
-            lambda level: session.edit("code", f"Choose level {level}", level=level)
-        )
-        self.level_note = soft()
-        self.version = Choice(
-            "Version",
+        self.page = Segments(
+            "Page",
             [
-                ("auto", "Automatic"),
-                *((v, f"{v}  ({tables.side(v)} modules)") for v in tables.QR_VERSIONS),
-                *((v, f"{v}  (Micro QR, {tables.side(v)})") for v in tables.MICRO_VERSIONS),
+                ("symbol", "Symbol", "Level, version, mask, quiet zone"),
+                ("shapes", "Shapes", "Modules, finders, alignment patterns"),
+                ("colours", "Colours", "Fills and their contrast"),
+                ("looks", "Looks", "Saved appearances"),
             ],
         )
-        self.version.setMaxVisibleItems(16)
-        self.version.chosen.connect(self._choose_version)
-        self.mask = Choice(
-            "Mask pattern", [("auto", "Automatic"), *((i, str(i)) for i in range(8))]
-        )
-        self.mask.chosen.connect(
-            lambda mask: session.edit("code", "Choose the mask pattern", mask=mask)
-        )
-        self.quiet = Number("Quiet zone", 0, 10, "modules")
-        self.quiet.edited.connect(
-            lambda n: session.edit("code", "Change the quiet zone", "quiet", quiet_zone=n)
-        )
-        self.quiet_note = soft()
+        self.page.chosen.connect(self.open_page)
+        self.symbol = SymbolPage(session)
+        self.shapes = ShapesPage(session, desk)
+        self.colours = ColoursPage(session, desk)
+        self.looks = LooksPage(session)
+        self._pages = {
+            "symbol": self.symbol, "shapes": self.shapes, "colours": self.colours,
+            "looks": self.looks,
+        }  # fmt: skip
         self.error = QLabel()
         self.error.setWordWrap(True)
         set_rank(self.error, "error")
         self.error.hide()
-        level_label = QLabel("Error correction")
-        self.body.addLayout(row(level_label))
-        self.body.addWidget(self.level)
-        self.body.addWidget(self.level_note)
-        self.body.addLayout(named("Version", self.version))
-        self.body.addLayout(named("Mask pattern", self.mask))
-        self.body.addLayout(named("Quiet zone", self.quiet))
-        self.body.addWidget(self.quiet_note)
+        self.body.addWidget(self.page)
         self.body.addWidget(self.error)
+        for page in self._pages.values():
+            self.body.addWidget(page)
+        self.open_page("symbol")
+
+    def open_page(self, name: str) -> None:
+        """Show one of the pages."""
+        self.page.set_value(name)
+        for own, page in self._pages.items():
+            page.setVisible(own == name)
+        if name == "looks" and not self.looks.looks:
+            self.looks_opened.emit()
 
     def summary(self, piece: Piece, shown: Shown | None) -> str:
+        look = "" if piece.look.plain else f", {piece.look.name or 'own look'}"
         if shown is None or shown.rendering is None:
-            return f"Level {piece.code.level}"
+            return f"Level {piece.code.level}{look}"
         symbol = shown.rendering.symbol
         level = "" if symbol.level == "-" else f"-{symbol.level}"
-        return f"{symbol.version}{level}, {symbol.side} modules, mask {symbol.mask}"
-
-    def _choose_version(self, version: str) -> None:
-        """A Micro version brings the quiet zone and level that it needs along."""
-        code = self.session.piece.code
-        changes: dict[str, object] = {"version": version}
-        was_micro, micro = code.version.startswith("M"), version.startswith("M")
-        usual, other = (
-            (tables.QUIET_ZONE_MICRO, tables.QUIET_ZONE)
-            if micro
-            else (tables.QUIET_ZONE, tables.QUIET_ZONE_MICRO)
-        )
-        if micro != was_micro and code.quiet_zone == other:
-            changes["quiet_zone"] = usual
-        if micro:
-            offered = tables.levels_of(version)
-            if code.level not in offered and offered != ("-",):
-                changes["level"] = offered[-1]
-            if code.mask != "auto" and code.mask > 3:
-                changes["mask"] = "auto"
-        self.session.edit("code", "Choose the version", **changes)
+        return f"{symbol.version}{level}, {symbol.side} modules, mask {symbol.mask}{look}"
 
     def show_piece(self, piece: Piece) -> None:
-        code = piece.code
-        micro = code.version.startswith("M")
-        offered = tables.levels_of(code.version) if micro else tables.LEVELS
-        for level, tip in _LEVELS:
-            button = self.level.button(level)
-            there = level in offered
-            button.setEnabled(there)
-            button.setToolTip(
-                tip if there else f"Version {code.version} does not offer level {level}"
-            )
-        self.level.set_value(code.level)
-        self.level_note.setText(dict(_LEVELS)[code.level] + ".")
-        if offered == ("-",):
-            self.level_note.setText("Version M1 detects errors and corrects none.")
-        self.version.set_value(code.version)
-        for index in range(5, 9):
-            item = self.mask.model().item(index)
-            item.setEnabled(not micro)
-            item.setToolTip("Micro QR codes have masks 0 to 3" if micro else "")
-        self.mask.set_value(code.mask)
-        self.quiet.set_value(code.quiet_zone)
-        least = tables.QUIET_ZONE_MICRO if micro else tables.QUIET_ZONE
-        short = code.quiet_zone < least
-        self.quiet_note.setText(
-            f"Below the standard's {least} modules: some readers will miss the code."
-            if short
-            else f"The standard asks for at least {least}."
-        )
-        set_rank(self.quiet_note, "warn" if short else "soft")
+        for page in self._pages.values():
+            page.show_piece(piece)
+
+    def show_study(self, study: Study) -> None:
+        for page in (self.symbol, self.shapes, self.colours):
+            page.show_study(study)
+
+    def show_verdict(self, verdict: Verdict) -> None:
+        self.colours.show_verdict(verdict)
 
     def show_error(self, error: UserError | None) -> None:
         concerns = isinstance(error, MessageError) and bool(self.session.piece.message.text)
         self.error.setText(str(error) if concerns else "")
         self.error.setVisible(concerns)
+
+    def dress(self, theme: themes.Theme) -> None:
+        super().dress(theme)
+        for page in self._pages.values():
+            page.dress(theme)

@@ -105,6 +105,8 @@ class FinishRung(Rung):
             [
                 ("png", "PNG", "Exact, larger file"),
                 ("jpeg", "JPEG", "Smaller file; slight changes at edges"),
+                ("svg", "SVG", "Vectors for further work; a picture is put inside"),
+                ("pdf", "PDF", "Vectors for print; a picture is put inside"),
             ],
         )
         self.format.chosen.connect(
@@ -116,6 +118,7 @@ class FinishRung(Rung):
         )
         self.quality.released.connect(session.part)
         self.on_paper = soft()
+        self.format_note = soft()
         self.export = QPushButton("Export and check…")
         self.export.setProperty("main", True)
         self.export.clicked.connect(self.export_wanted)
@@ -127,6 +130,7 @@ class FinishRung(Rung):
         self.body.addLayout(named("Resolution", self.dpi))
         self.body.addWidget(self.on_paper)
         self.body.addWidget(self.format)
+        self.body.addWidget(self.format_note)
         self.body.addWidget(self.quality)
         self.body.addWidget(self.export)
         self._result = QWidget()
@@ -141,7 +145,9 @@ class FinishRung(Rung):
 
     def summary(self, piece: Piece, shown: Shown | None) -> str:
         size = piece.finish.size or (shown.natural if shown and shown.natural else 0)
-        kind = "PNG" if piece.finish.format == "png" else f"JPEG {piece.finish.quality}"
+        kind = piece.finish.format.upper()
+        if kind == "JPEG":
+            kind = f"JPEG {piece.finish.quality}"
         return f"{kind}, {size} px" if size else kind
 
     def show_piece(self, piece: Piece) -> None:
@@ -156,6 +162,16 @@ class FinishRung(Rung):
         self.quality.set_value(finish.quality)
         jpeg = finish.format == "jpeg"
         self.quality.setVisible(jpeg)
+        clear = piece.look.ground is None and not there
+        self.format_note.setText(
+            "JPEG has no transparency: the ground becomes white." if clear and jpeg
+            else "The ground stays transparent." if clear
+            else "With a picture the finished image is put inside, pixel by pixel."
+            if there and finish.format in ("svg", "pdf")
+            else "Real vectors: sharp at every size." if finish.format in ("svg", "pdf")
+            else ""
+        )  # fmt: skip
+        self.format_note.setVisible(bool(self.format_note.text()))
 
     def show_rendering(self, shown: Shown) -> None:
         able = shown.rendering is not None

@@ -134,6 +134,12 @@ def drawing(symbol: Symbol, look: Look, quiet_zone: int) -> Drawing:
     return Drawing(total, tuple(layers))
 
 
+def module_layers(dark: np.ndarray, look: Look) -> list[Layer]:
+    """Layers of modules alone (bool n × n), without a quiet zone; for small pictures."""
+    side = float(dark.shape[0])
+    return _modules(dark, look, 0, (0, 0, side, side))
+
+
 def _modules(dark: np.ndarray, look: Look, q: int, frame: Frame) -> list[Layer]:
     if not dark.any():
         return []

@@ -1,0 +1,74 @@
+"""Everything that is worth knowing of a piece besides its image and verdict.
+
+Density of the message, contrast and finders of the look. Remembered by what
+each of them reads, so that a slider of the blend costs nothing here.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass
+from typing import Any
+
+from nimble_tile.core.errors import MessageError
+from nimble_tile.core.message.density import Density, Offer, density, offers
+from nimble_tile.core.piece import Piece
+from nimble_tile.core.render import Renderer
+from nimble_tile.core.scan.contrast import Contrast, contrast
+from nimble_tile.core.scan.finders import Finders, finders
+from nimble_tile.core.symbol.encode import Symbol
+from nimble_tile.core.symbol.looks import drawing
+
+
+@dataclass(frozen=True, eq=False)
+class Study:
+    """What is known of a piece.
+
+    Attributes
+    ----------
+    symbol : Symbol or None
+        None where the message does not fit.
+    density : Density or None
+    offers : tuple of Offer
+        Ways to a smaller code, there also where the message does not fit.
+    contrast : Contrast or None
+    finders : Finders or None
+    """
+
+    symbol: Symbol | None
+    density: Density | None
+    offers: tuple[Offer, ...]
+    contrast: Contrast | None
+    finders: Finders | None
+
+
+class Student:
+    """Studies pieces with one renderer, and remembers the last results."""
+
+    def __init__(self, renderer: Renderer) -> None:
+        self._renderer = renderer
+        self._memory: dict[str, tuple[Hashable, Any]] = {}
+
+    def _once(self, name: str, key: Hashable, make: Callable[[], Any]) -> Any:
+        known = self._memory.get(name)
+        if known is None or known[0] != key:
+            known = (key, make())
+            self._memory[name] = known
+        return known[1]
+
+    def study(self, piece: Piece) -> Study:
+        """Study a piece; `PictureError` when a picture of its look is missing."""
+        message, code, look = piece.message, piece.code, piece.look
+        try:
+            symbol = self._renderer.symbol(piece)
+        except MessageError:
+            ways = () if not message.text else tuple(offers(message, code))
+            return Study(None, None, ways, None, None)
+        dense = self._once("density", (message, code), lambda: density(message, code, symbol))
+        quiet = code.quiet_zone
+        images = self._renderer.images(look)
+        key = (symbol, look, quiet)
+        pair = self._once("contrast", key, lambda: contrast(symbol, look, quiet, images))
+        drawn = drawing(symbol, look, quiet)
+        found = self._once("finders", key, lambda: finders(symbol, drawn, images))
+        return Study(symbol, dense, dense.offers, pair, found)
