@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QFont, QImage, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QBrush, QColor, QFont, QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from nimble_tile.core.scan.contrast import DEFICIENCIES, Contrast
@@ -92,7 +92,9 @@ class FinderGauge(QWidget):
             total, before = sum(worst.runs), sum(worst.runs[: worst.worst])
             a = start + (end - start) * (before / total)
             b = start + (end - start) * ((before + worst.runs[worst.worst]) / total)
-            painter.setPen(QPen(colour, 5, cap=Qt.PenCapStyle.FlatCap))
+            painter.setPen(
+                QPen(QBrush(colour), 5, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap)
+            )
             painter.drawLine(a, b)
 
 
@@ -146,9 +148,9 @@ class ContrastGauge(QWidget):
         painter.setFont(themes.font(13))
         lines = (
             ("Light on dark" if found.inverted else "Symbol contrast",
-             f"{abs(found.difference):.2f}"),
+             f"{_down(found.difference)}"),
             ("Ratio", f"{found.ratio:.1f} : 1"),
-            ("In red light", f"{found.red_grade}, {abs(found.red):.2f}"),
+            ("In red light", f"{found.red_grade}, {_down(found.red)}"),
         )  # fmt: skip
         for index, (name, value) in enumerate(lines):
             y = 1 + index * 19
@@ -173,3 +175,8 @@ class ContrastGauge(QWidget):
                              Qt.AlignmentFlag.AlignVCenter, f"{ratio:.1f}")  # fmt: skip
             painter.setPen(QColor(theme.soft))
             painter.drawText(QRectF(left, 120, step, 18), Qt.AlignmentFlag.AlignVCenter, name)
+
+
+def _down(value: float) -> str:
+    """Two decimals, never rounded up across the limit of a grade."""
+    return f"{int(abs(value) * 100 + 1e-6) / 100:.2f}"

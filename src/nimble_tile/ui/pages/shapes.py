@@ -218,7 +218,7 @@ class ShapesPage(QWidget):
             if not worst.runs
             else f"Too far from 1 : 1 : 3 : 1 : 1: the {name} is {worst.error:.1f} modules off "
             f"along the {worst.way}. "
-            + ("Few readers look along diagonals." if "diagonal" in worst.way
+            + ("Few readers look along diagonals; watch the verdict." if "diagonal" in worst.way
                else "Readers search along these lines first.")
         )  # fmt: skip
         severe = not good and "diagonal" not in worst.way

@@ -16,10 +16,11 @@ from nimble_tile.core.symbol.looks.paths import (
     rounded,
 )
 
-SOFT = {"square": 0.0, "rounded": 0.5, "soft": 0.75}
-"""Corner radius of a finder's shapes, in parts of half their side."""
+SOFT = {"square": 0.0, "rounded": 0.34, "soft": 0.56}
+"""Corner radius of a finder's shapes, in parts of half their side. From 0.57 on an
+eye in a square ring is more than half a module short along diagonals."""
 
-LEAF = 0.85
+LEAF = {"ring": 0.85, "eye": 0.56}
 """The same for the two round corners of a leaf."""
 
 WINDOW = 0.4
@@ -29,7 +30,7 @@ SAIL = 0.043
 """How far the sides of a sail curve inwards, in parts of half its side. Farther in,
 readers that look along rows lose the ratio."""
 
-CUT = 0.42
+CUT = 0.32
 """What an octagonal shape loses at its corners, in parts of half its side."""
 
 
@@ -89,14 +90,14 @@ def module_shape(look: Look) -> Path:
     return made[look.shape]() if look.shape in made else rectangle(-0.5, -0.5, 1, 1)
 
 
-def _block(shape: str, half: float) -> Path:
+def _block(shape: str, half: float, leaf: float = LEAF["ring"]) -> Path:
     """A filled block of a finder's kind."""
     if shape == "round":
         return circle(0, 0, half)
     if shape == "cut":
         return _cut(half, CUT * half)
     if shape == "leaf":
-        return rounded(-half, -half, 2 * half, 2 * half, (LEAF * half, 0, LEAF * half, 0))
+        return rounded(-half, -half, 2 * half, 2 * half, (leaf * half, 0, leaf * half, 0))
     radius = SOFT.get(shape, 0) * half
     return rounded(-half, -half, 2 * half, 2 * half, (radius,) * 4)
 
@@ -117,7 +118,7 @@ def ring_shape(look: Look, half: float = 3.5, width: float = 1) -> Path:
         inside = max(0.0, radius - width)
         hole = rounded(-inner, -inner, 2 * inner, 2 * inner, (inside,) * 4)
     elif shape == "leaf":
-        radius = LEAF * half - width
+        radius = LEAF["ring"] * half - width
         hole = rounded(-inner, -inner, 2 * inner, 2 * inner, (radius, 0, radius, 0))
     elif shape == "cut":
         # Sides of the same thickness everywhere.
@@ -136,4 +137,4 @@ def eye_shape(look: Look, half: float = 1.5) -> Path:
         return polygon([(0, -far), (far, 0), (0, far), (-far, 0)])
     if look.eye == "star":
         return _star(half * 1.15, 8, 0.75)
-    return _block(look.eye, half)
+    return _block(look.eye, half, LEAF["eye"])
