@@ -92,9 +92,7 @@ class FinderGauge(QWidget):
             total, before = sum(worst.runs), sum(worst.runs[: worst.worst])
             a = start + (end - start) * (before / total)
             b = start + (end - start) * ((before + worst.runs[worst.worst]) / total)
-            painter.setPen(
-                QPen(QBrush(colour), 5, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap)
-            )
+            painter.setPen(QPen(QBrush(colour), 5, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
             painter.drawLine(a, b)
 
 

@@ -153,7 +153,8 @@ def _pdf_pixels(data: bytes, side: int) -> np.ndarray:
     document = pypdfium2.PdfDocument(data)
     try:
         page = document[0]
-        bitmap = page.render(scale=side / max(page.get_size()))
+        # pdfium rounds up to whole pixels, and sizes come back a millionth too large.
+        bitmap = page.render(scale=(side - 0.01) / max(page.get_size()))
         return np.array(bitmap.to_pil().convert("RGB"))
     finally:
         document.close()

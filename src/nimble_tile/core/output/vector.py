@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import base64
 import io
+import math
 from collections.abc import Iterator
 from xml.sax.saxutils import escape, quoteattr
 
@@ -83,11 +84,16 @@ def _layers(drawn: Drawing, images: Images, finish: Finish) -> Iterator[str]:
     for number, layer in enumerate(drawn.layers):
         name = f"fill{number}"
         rule = ' fill-rule="evenodd"' if layer.path.even_odd else ""
-        paint, definition = _paint(layer.fill, layer.frame, name, images, finish)
+        paint, definition = _paint(layer.fill, layer.frame, name)
         if definition:
             yield f"<defs>{definition}</defs>"
-        if layer.fill.kind in ("stripes", "dots", "weave"):
-            yield _tiled(layer, name, rule.replace("fill", "clip"))
+        if layer.fill.kind in ("stripes", "dots", "weave", "picture"):
+            inside = _inside(layer, name, images, finish)
+            clip = rule.replace("fill", "clip")
+            yield (
+                f'<clipPath id="{name}"><path{clip} d="{layer_data(layer)}"/></clipPath>\n'
+                f'<g clip-path="url(#{name})">{inside}</g>'
+            )
             continue
         if layer.stroke:
             style = (
@@ -103,12 +109,10 @@ def _number(value: float) -> str:
     return f"{value:.6g}"
 
 
-def _paint(fill: Fill, frame: Frame, name: str, images: Images, finish: Finish) -> tuple[str, str]:
+def _paint(fill: Fill, frame: Frame, name: str) -> tuple[str, str]:
     """Value of a fill attribute, and the definition that it refers to."""
-    if fill.kind in ("solid", "stripes", "dots", "weave"):
-        return fill.colour, ""
-    x, y, width, height = frame
     if fill.kind in ("linear", "radial"):
+        x, y, width, height = frame
         stops = "".join(
             f'<stop offset="{stop.offset:g}" stop-color="{stop.colour}"/>' for stop in fill.stops
         )
@@ -122,38 +126,47 @@ def _paint(fill: Fill, frame: Frame, name: str, images: Images, finish: Finish) 
             tag = "radialGradient"
         made = f'<{tag} id="{name}" gradientUnits="userSpaceOnUse" {where}>{stops}</{tag}>'
         return f"url(#{name})", made
-    pixels = images[fill.digest]
-    place = picture_place((pixels.shape[1], pixels.shape[0]), fill.tile, frame)
-    px, py, w, h = map(_number, place)
-    inside = _image(pixels, finish, (0, 0, place[2], place[3]))
-    made = (
-        f'<pattern id="{name}" patternUnits="userSpaceOnUse" x="{px}" y="{py}" '
-        f'width="{w}" height="{h}">{inside}</pattern>'
-    )
-    return f"url(#{name})", made
+    return fill.colour, ""
 
 
-def _tiled(layer: Layer, name: str, rule: str) -> str:
-    """A pattern cut to the layer's path: repeated tiles of SVG show seams in renderers."""
+def _inside(layer: Layer, name: str, images: Images, finish: Finish) -> str:
+    """A picture or pattern that is cut to the layer's path.
+
+    SVG has patterns, but renderers show seams between their tiles and rough
+    edges where they end.
+    """
     x, y, width, height = layer.frame
-    # Shapes may stick out of the frame by part of a module.
-    box = f'x="{x - 1:g}" y="{y - 1:g}" width="{width + 2:g}" height="{height + 2:g}"'
-    return (
-        f'<clipPath id="{name}"><path{rule} d="{layer_data(layer)}"/></clipPath>\n'
-        f'<g clip-path="url(#{name})">'
-        f'<rect {box} fill="{layer.fill.colour}"/>'
-        f'<path fill="{layer.fill.second}" d="{path_data(tiles(layer.fill, layer.frame))}"/></g>'
-    )
+    fill = layer.fill
+    if fill.kind != "picture":
+        # Shapes may stick out of the frame by part of a module.
+        box = f'x="{x - 1:g}" y="{y - 1:g}" width="{width + 2:g}" height="{height + 2:g}"'
+        return (
+            f'<rect {box} fill="{fill.colour}"/>'
+            f'<path fill="{fill.second}" d="{path_data(tiles(fill, layer.frame))}"/>'
+        )
+    pixels = images[fill.digest]
+    px, py, w, h = picture_place((pixels.shape[1], pixels.shape[0]), fill.tile, layer.frame)
+    image = _image(pixels, finish, (px, py, w, h), f"{name}p")
+    if fill.tile >= 1:
+        return image
+    copies = [
+        f'<use xlink:href="#{name}p" x="{column * w:g}" y="{row * h:g}"/>'
+        for row in range(math.ceil(height / h))
+        for column in range(math.ceil(width / w))
+        if row or column
+    ]
+    return image + "".join(copies)
 
 
-def _image(pixels: np.ndarray, finish: Finish, place: Frame) -> str:
+def _image(pixels: np.ndarray, finish: Finish, place: Frame, name: str = "") -> str:
     file = io.BytesIO()
     save_png(pixels, file, finish)
     data = base64.b64encode(file.getvalue()).decode("ascii")
     x, y, width, height = map(_number, place)
     href = quoteattr(f"data:image/png;base64,{data}")
+    own = f'id="{name}" ' if name else ""
     return (
-        f'<image x="{x}" y="{y}" width="{width}" height="{height}" '
+        f'<image {own}x="{x}" y="{y}" width="{width}" height="{height}" '
         f'preserveAspectRatio="none" xlink:href={href}/>'
     )
 
@@ -168,7 +181,9 @@ def pdf(rendering: Rendering, finish: Finish) -> bytes:
     about = skia.PDF.Metadata()
     about.fTitle = _printable(f"QR code: {rendering.symbol.text}"[:300])
     about.fCreator = about.fProducer = "Nimble Tile"
-    with skia.PDF.MakeDocument(stream, about) as document, document.page(width, height) as canvas:
+    # skia's pages have whole points a side: the page is cut to its size afterwards.
+    page = math.ceil(width), math.ceil(height)
+    with skia.PDF.MakeDocument(stream, about) as document, document.page(*page) as canvas:
         if rendering.blended:
             opaque = np.full((*rendering.image.shape[:2], 1), 255, np.uint8)
             pixels = np.ascontiguousarray(np.dstack([rendering.image, opaque]))
@@ -178,4 +193,21 @@ def pdf(rendering: Rendering, finish: Finish) -> bytes:
             drawn = _drawn(rendering)
             canvas.scale(width / drawn.side, height / drawn.side)
             paint_layers(canvas, drawn, rendering.images, vectors=True)
-    return bytes(stream.detachAsData())
+    return _cut(bytes(stream.detachAsData()), page[1], width, height)
+
+
+def _cut(data: bytes, page_height: int, width: float, height: float) -> bytes:
+    """The first page with an exact size; what was drawn stays at its top left."""
+    import pypdfium2
+
+    document = pypdfium2.PdfDocument(data)
+    try:
+        page = document[0]
+        box = (0, page_height - height, width, page_height)
+        page.set_mediabox(*box)
+        page.set_cropbox(*box)
+        file = io.BytesIO()
+        document.save(file)
+    finally:
+        document.close()
+    return file.getvalue()

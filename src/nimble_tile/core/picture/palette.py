@@ -36,6 +36,8 @@ def palette(image: np.ndarray, count: int = 8) -> list[str]:
         extent = tuple(max(1, round(side * scale)) for side in image.shape[1::-1])
         image = cv2.resize(image, extent, interpolation=cv2.INTER_AREA)
     lab = cv2.cvtColor(image.astype(np.float32) / 255, cv2.COLOR_RGB2LAB).reshape(-1, 3)
+    if len(lab) == 1:  # which OpenCV would take for three samples of one number
+        lab = np.repeat(lab, 2, axis=0)
     distinct = np.unique(np.rint(lab), axis=0)
     clusters = min(count, len(distinct))
     stop = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 30, 0.5)

@@ -11,9 +11,11 @@ CORNER_READERS = ("OpenCV", "quirc")
 """Readers that find a code by the outer corners of its rings."""
 
 RINGS_MISSED: dict[str, tuple[str, ...]] = {
-    ring: CORNER_READERS for ring in ("rounded", "soft", "round", "leaf", "cut")
+    **{ring: CORNER_READERS for ring in ("rounded", "soft", "cut")},
+    "round": (*CORNER_READERS, "qrdec"),
+    "leaf": (*CORNER_READERS, "zxing-cpp"),
 }
-"""Readers that miss a ring in most versions."""
+"""Readers that miss a ring in many versions."""
 
 EYES_MISSED: dict[str, tuple[str, ...]] = {"diamond": ("qrdec",), "star": ("qrdec",)}
 """Readers that miss an eye at some sizes: seen at 14 to 28 pixels a module."""
@@ -27,9 +29,10 @@ def warnings(look: Look) -> list[str]:
     found = []
     missed = RINGS_MISSED.get(look.ring)
     if missed:
-        found.append(
-            f"{' and '.join(missed)} mostly miss this ring: they look for its outer corners."
-        )
+        found.append("OpenCV and quirc mostly miss this ring: they look for its outer corners.")
+        found += [
+            f"{name} misses it in some versions." for name in missed if name not in CORNER_READERS
+        ]
     missed = EYES_MISSED.get(look.eye)
     if missed and look.ring != "picture":
         found.append(f"{' and '.join(missed)} misses this eye at some sizes.")

@@ -102,10 +102,11 @@ def rounded(
 
 
 def circle(cx: float, cy: float, radius: float) -> Path:
-    """Clockwise, as two arcs."""
+    """Clockwise, as four arcs: half circles would bulge when their ends are rounded."""
+    r = radius
     return Path(
-        (("M", cx - radius, cy), ("A", radius, 1, cx + radius, cy),
-         ("A", radius, 1, cx - radius, cy), ("Z",))
+        (("M", cx - r, cy), ("A", r, 1, cx, cy - r), ("A", r, 1, cx + r, cy),
+         ("A", r, 1, cx, cy + r), ("A", r, 1, cx - r, cy), ("Z",))
     )  # fmt: skip
 
 
