@@ -11,6 +11,10 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from nimble_tile.core.details import Address, Contact, Number
+from nimble_tile.core.look import Fill
+from nimble_tile.core.message.kinds import compose
+from nimble_tile.core.piece import Piece
 from nimble_tile.demo import demo_pieces
 from nimble_tile.ui.app import application
 from nimble_tile.ui.bench import Lens
@@ -48,11 +52,29 @@ class Photographer:
             self.app.processEvents()
         self.window.grab().save(str(self.folder / f"{name}.png"))
 
+    def study(self) -> None:
+        """Wait until everything is known of the piece."""
+        known: list[int] = []
+        self.window.engine.studied.connect(lambda ticket, _: known.append(ticket))
+        self.window.engine.submit(self.window.session.piece)
+        self.wait(lambda: self.window.engine.ticket in known)
+
+    def scroll(self, down: int) -> None:
+        """Scroll the ladder."""
+        for _ in range(5):
+            self.app.processEvents()
+        self.window.ladder.verticalScrollBar().setValue(down)
+
+    def piece(self, name: str) -> Piece:
+        """One of the demo pieces, its pictures in the window's store."""
+        pieces, pictures = demo_pieces()
+        for digest in pieces[name].digests:
+            self.window.pictures.add(pictures.file(digest), name)
+        return pieces[name]
+
     def start(self, name: str) -> None:
         """Begin with one of the demo pieces."""
-        pieces, pictures = demo_pieces()
-        piece = pieces[name]
-        self.window.pictures.add(pictures.file(piece.picture.digest), piece.picture.name)
+        piece = self.piece(name)
         self.window.session.start(piece, None)
         self.window.bench.clear()
         self.settle()
@@ -64,19 +86,55 @@ def main(folder: Path) -> None:
         camera = Photographer(folder, Path(scratch))
         window = camera.window
         camera.settle()
-        window.session.edit("message", "Write", text="lanternwalk.example/dusk ")
+        link = "https://www.lanternwalk.example/dusk/?utm_source=poster"
+        window.session.edit("message", "Write", text=link)
+        window.message.tags.set_open(True)
+        camera.study()
         camera.take("message")
+        contact = Contact(
+            given="Ada",
+            family="Marsh",
+            organisation="Redshank Marsh Trust",
+            role="Warden",
+            phones=(Number(number="01632 960983"),),
+            emails=("ada@lanternwalk.example",),
+            addresses=(Address(street="1 Reed Lane", city="Saltmarsh", code="SM1 2AB"),),
+        )
+        piece = window.session.piece.model_copy(update={"message": compose(contact)})
+        window.session.put(piece, "Fill in")
+        window.foot.fit.setFocus()
+        camera.study()
+        camera.take("contact")
+
+        camera.start("walk-ticket")
+        window.ladder.open(1)
+        window.code.open_page("symbol")
+        window.foot.fit.setFocus()
+        camera.study()
+        camera.take("code")
+        window.session.edit("look", "Shape", shape="fused", ring="sail", eye="round")
+        window.code.open_page("shapes")
+        camera.study()
+        camera.scroll(520)
+        camera.take("shapes")
+        window.session.start(camera.piece("walk-ticket"), None)
+        window.code.open_page("looks")
+        camera.wait(lambda: len(window.code.looks.looks) >= 8)
+        camera.take("looks")
+        window.choose_theme("dark")
+        window.session.edit("look", "Ground", ground=Fill(colour="#f0b060"))
+        window.code.open_page("colours")
+        window.code.colours.folds["eye_fill"].set_open(True)
+        camera.study()
+        camera.scroll(150)
+        camera.take("colours-dark")
+        window.choose_theme("light")
+        window.code.open_page("symbol")
 
         camera.start("lantern-walk-poster")
         window.ladder.open(3)
         window.foot.fit.setFocus()
         camera.take("blend")
-        window.ladder.open(1)
-        window.look_through(Lens.CODE)
-        window.foot.fit.setFocus()
-        camera.wait(lambda: window.bench.shown.code is not None)
-        camera.take("code")
-        window.look_through(Lens.FINISHED)
         window.ladder.open(4)
         window.desk.export_to(camera.scratch / "lantern-walk-poster.png")
         camera.wait(lambda: window.finish.proof.proof is not None)

@@ -422,9 +422,9 @@ def _in_words(verdict: Verdict) -> str:
     )]  # fmt: skip
     for code in verdict.found:
         detail = f" (version {code.version}-{code.level}, mask {code.mask})" if code.version else ""
-        lines.append(f"It says: {code.text}{detail}")
+        lines.append(f"It says: {_one_line(code.text)}{detail}")
     if verdict.matches is False:
-        lines.append(f"Expected: {verdict.expected}")
+        lines.append(f"Expected: {_one_line(verdict.expected)}")
     if verdict.spare is not None:
         lines.append(f"Spare: {verdict.spare:.0%} of the error correction is not used up.")
     if verdict.fidelity is not None:
@@ -443,6 +443,10 @@ def _in_words(verdict: Verdict) -> str:
     )
     lines += [f"Why: {reason.text} {reason.way_out}".rstrip() for reason in verdict.reasons]
     return "\n".join(lines)
+
+
+def _one_line(text: str) -> str:
+    return " ⏎ ".join(text.splitlines())
 
 
 def _indented(text: str) -> str:

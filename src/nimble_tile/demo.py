@@ -6,10 +6,13 @@ import tempfile
 from importlib.resources import files
 from pathlib import Path
 
+from nimble_tile.core.details import Event
 from nimble_tile.core.errors import ProjectError
+from nimble_tile.core.message.kinds import compose
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Blend, Code, Finish, Message, Picture, Piece, Region
 from nimble_tile.core.project.archive import SUFFIX, save
+from nimble_tile.core.project.looks import shipped
 
 LINK = "https://lanternwalk.example/dusk"
 
@@ -22,7 +25,8 @@ def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
     dict of str to Piece
         ``"lantern-walk-poster"``: the code on the water of the poster;
         ``"morning-mist"``: on the photograph-like picture;
-        ``"heron-mark"``: on the mark with its transparent ground.
+        ``"heron-mark"``: on the mark with its transparent ground;
+        ``"walk-ticket"``: a calendar event, without a picture, for print.
     PictureStore
     """
     pictures = PictureStore()
@@ -55,6 +59,18 @@ def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
             finish=Finish(size=1200),
         ),
     }
+    walk = Event(
+        title="Saltmarsh Lantern Walk",
+        start="2027-10-30T18:30",
+        end="2027-10-30T20:30",
+        zone="UTC",
+        place="Redshank Marsh, gate 2",
+        whole=False,
+    )
+    look = next(look for look in shipped() if look.name == "Lantern")
+    pieces["walk-ticket"] = Piece(
+        message=compose(walk), look=look, finish=Finish(size=1200, format="pdf")
+    )
     return pieces, pictures
 
 

@@ -85,6 +85,26 @@ class Rendering:
         out[self.box.slices] = _plain(self.symbol, self.quiet_zone, self.box)
         return out
 
+    def code_alone(self) -> np.ndarray:
+        """The code as it looks, without blending, in its place on the picture (H × W × 3)."""
+        if not self.blended:
+            return self.image
+        if self.look.plain:
+            return self.plain()
+        import cv2
+
+        from nimble_tile.core.symbol.looks.paint import raster
+
+        out = self.picture.copy()
+        box = self.box
+        side = max(box.width, box.height)
+        drawn = drawing(self.symbol, self.look, self.quiet_zone)
+        square, _ = _on_white(raster(drawn, side, self.images))
+        if box.width != box.height:
+            square = cv2.resize(square, (box.width, box.height), interpolation=cv2.INTER_AREA)
+        out[box.slices] = square
+        return out
+
 
 class Renderer:
     """Renders pieces and remembers each stage's last results.
@@ -250,7 +270,7 @@ class Renderer:
             return _frozen(out)
 
         image = self._stage("finished", (plan_key, piece.blend), finish, keep=2)
-        return Rendering(image, canvas, box, symbol, quiet, True, look)
+        return Rendering(image, canvas, box, symbol, quiet, True, look, images=self._images(look))
 
 
 def render(

@@ -188,7 +188,7 @@ class Engine(QObject):
             piece,
             to_qimage(rendering.image if rendering.rgba is None else rendering.rgba),
             to_qimage(rendering.picture) if rendering.blended else None,
-            to_qimage(rendering.plain()) if self.want_code else None,
+            to_qimage(rendering.code_alone()) if self.want_code else None,
             rendering,
             natural=natural,
         )

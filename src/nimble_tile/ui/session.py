@@ -79,6 +79,8 @@ class Session(QObject):
         bool
             False when a value is not possible; nothing changed then.
         """
+        if rung == "look" and "name" not in changes:
+            changes["name"] = ""  # it is no longer the look of that name
         try:
             piece = self.piece.edited(rung, **changes)
         except ValidationError:

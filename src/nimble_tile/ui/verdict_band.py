@@ -17,6 +17,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.message import kinds
 from nimble_tile.core.scan.readers import NAMES
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.shapes import paint_reader, paint_verdict
@@ -158,7 +159,13 @@ class _Said(_Part):
     def __init__(self) -> None:
         super().__init__("Reads as", 140, stretch=True)
         self.text: str | None = None
+        self.shown = ""
         self.matches: bool | None = None
+
+    def take(self, text: str | None) -> None:
+        """A text that was read; kinds with a form show what they are."""
+        self.text = text
+        self.shown = "" if text is None else kinds.in_words(kinds.understand(text))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -175,8 +182,7 @@ class _Said(_Part):
             paint_verdict(painter, shape, state, colour, QColor(self.theme.panel))
             x = 20.0
         painter.setPen(self.colour(self.theme.ink))
-        shown = " ".join(self.text.split("\n"))
-        self.line(painter, shown, QRectF(x, 36, self.width() - x, 22))
+        self.line(painter, self.shown, QRectF(x, 36, self.width() - x, 22))
 
 
 class _Print(_Part):
@@ -257,7 +263,7 @@ class VerdictBand(QWidget):
         self._readers.setToolTip("\n".join(_reader_line(mark) for mark in verdict.marks))
         texts = [code.text for code in verdict.found]
         said = verdict.expected if verdict.matches else (texts[0] if texts else None)
-        self._said.text = said
+        self._said.take(said)
         self._said.matches = None if said is None else verdict.matches
         self._said.setToolTip(said or "")
         self.set_stale(False)
@@ -277,7 +283,7 @@ class VerdictBand(QWidget):
         self._spare.spare, self._spare.blocks = None, ()
         self._readers.marks = {}
         self._readers.setToolTip("")
-        self._said.text = None
+        self._said.take(None)
         self.set_stale(False)
         self._describe()
         self._announce(f"No code yet. {error}")

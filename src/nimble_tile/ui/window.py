@@ -31,6 +31,8 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile import __version__
+from nimble_tile.core.errors import MessageError, UserError
+from nimble_tile.core.message import kinds
 from nimble_tile.core.picture.placing import centred_square
 from nimble_tile.core.picture.store import About, PictureStore
 from nimble_tile.core.piece import Piece
@@ -316,10 +318,19 @@ class Window(QMainWindow):
             )
         else:
             self.verdict = None
-            self.band.show_error(shown.error)
+            self.band.show_error(self._unfinished(piece) or shown.error)
             self.band.show_print("–", "", False)
         self.act_export.setEnabled(shown.rendering is not None)
         self.act_copy.setEnabled(shown.rendering is not None)
+
+    def _unfinished(self, piece: Piece) -> UserError | None:
+        """What a form still needs, where that is why there is no code."""
+        form = piece.message.details
+        if form is None or piece.message.text:
+            return None
+        stops = [remark.text for remark in kinds.remarks(form) if remark.stops]
+        what = f"The {kinds.TITLES[piece.message.kind].lower()} is unfinished."
+        return MessageError(what, stops[0] if stops else "")
 
     def _judged(self, ticket: int, verdict: Verdict) -> None:
         if ticket != self.engine.ticket:

@@ -138,11 +138,9 @@ class MessageRung(Rung):
 
     def summary(self, piece: Piece, shown: Shown | None) -> str:
         message = piece.message
-        text = " ".join(message.text.split())
-        if message.details is not None:
-            name = kinds.TITLES[message.kind]
-            return f"{name}: {_told(message)}" if text else f"{name}, unfinished"
-        return text or "Nothing written yet"
+        if message.details is not None and not message.text:
+            return f"{kinds.TITLES[message.kind]}, unfinished"
+        return kinds.in_words(message) or "Nothing written yet"
 
     # Edits -----------------------------------------------------------------
 
@@ -284,17 +282,3 @@ class MessageRung(Rung):
             fold.dress(theme)
         if self.form is not None:
             self.form.dress(theme)
-
-
-def _told(message: Message) -> str:
-    """What of a form tells most, for one line."""
-    from nimble_tile.core.message.kinds.contact import shown_name
-
-    form = message.details
-    if message.kind == "contact":
-        return shown_name(form)
-    for field in ("title", "name", "label", "number", "to", "address", "latitude"):
-        text = getattr(form, field, "")
-        if text:
-            return " ".join(text.split())
-    return ""

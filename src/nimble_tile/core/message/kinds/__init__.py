@@ -73,6 +73,19 @@ def understand(text: str) -> Message:
     return Message(kind="link" if web else "text", text=text)
 
 
+def in_words(message: Message) -> str:
+    """A message in one line: the text itself, or the kind and what tells most of its form."""
+    form = message.details
+    if form is None:
+        return " ".join(message.text.split())
+    if message.kind == "contact":
+        told = contact.shown_name(form)
+    else:
+        fields = ("title", "name", "label", "number", "to", "address", "latitude")
+        told = next((text for f in fields if (text := getattr(form, f, ""))), "")
+    return f"{TITLES[message.kind]}: {' '.join(told.split())}".removesuffix(": ")
+
+
 def of_kind(kind: str, text: str) -> Message:
     """A message of another kind that keeps what can be kept of a text."""
     if kind not in FORMED:
