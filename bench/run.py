@@ -153,8 +153,38 @@ def start() -> list[bool]:
     ]  # fmt: skip
 
 
+def outline() -> list[bool]:
+    """The outline of a fused symbol of version 20, against skia's union of its modules."""
+    import numpy as np
+    import skia
+
+    from nimble_tile.core.piece import Code, Message
+    from nimble_tile.core.symbol.encode import encode
+    from nimble_tile.core.symbol.looks.paths import path_data
+    from nimble_tile.core.symbol.looks.trace import fused
+
+    symbol = encode(Message(text="https://lanternwalk.example/dusk"), Code(version="20"))
+
+    def trace() -> None:
+        path_data(fused(symbol.dark, 1, 0.5, 0.35))
+
+    def union() -> None:
+        builder = skia.OpBuilder()
+        for row, column in zip(*np.nonzero(symbol.dark), strict=True):
+            one = skia.Path()
+            one.addRoundRect(skia.Rect.MakeXYWH(float(column), float(row), 1, 1), 0.3, 0.3)
+            builder.add(one, skia.PathOp.kUnion_PathOp)
+        builder.resolve()
+
+    good = compare("fused outline of version 20, with its path data", trace,
+                   "union of its modules by skia", union, 1, rounds=5)  # fmt: skip
+    once = min(timed(trace) for _ in range(5))
+    print(f"fused outline of version 20: {once * 1e3:.0f} ms; wanted: at most 150 ms")
+    return [good, once <= 0.15]
+
+
 def main() -> int:
-    results = [*edit_to_picture(), *verdict(), *start()]
+    results = [*edit_to_picture(), *verdict(), *outline(), *start()]
     return 0 if all(results) else 1
 
 

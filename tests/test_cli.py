@@ -134,8 +134,9 @@ def test_demo_without_a_display_renders_checks_and_exports(tmp_path):
     assert made == [
         "heron-mark.nimbletile", "heron-mark.png", "lantern-walk-poster.nimbletile",
         "lantern-walk-poster.png", "morning-mist.jpg", "morning-mist.nimbletile",
+        "walk-ticket.nimbletile", "walk-ticket.pdf",
     ]  # fmt: skip
-    assert done.stdout.count("4 of 4 readers") == 3
+    assert done.stdout.count("4 of 4 readers") == 4
     again = run("render", tmp_path / "demo" / "lantern-walk-poster.nimbletile", "--out",
                 tmp_path / "again.png", "--size", 1200, "--json")  # fmt: skip
     assert again.exit_code == 0
@@ -156,3 +157,23 @@ def test_demo_poster_reads_at_strength_0_6_and_fails_at_0(tmp_path, bay):
         assert proof.verdict.readers_right == (readers, 4)
     assert proof.verdict.words == "Does not scan"
     assert proof.verdict.sample.wrong.mean() > 0.3
+
+
+def test_looks_levels_and_vectors_from_the_command_line(tmp_path):
+    text = "https://lanternwalk.example/dusk"
+    for name in ("ticket.svg", "ticket.pdf"):
+        made = run("make", "--message", text, "--look", "tide", "--out", tmp_path / name, "--json")
+        report = json.loads(made.stdout)
+        assert made.exit_code == 0 and report["verdict"]["verdict"] == "well"
+        assert report["symbol"]["level"] == "Q"  # raised, as it is free
+    kept = json.loads(run("make", "--message", text, "--level", "M", "--out",
+                          tmp_path / "a.png", "--json").stdout)  # fmt: skip
+    assert kept["symbol"]["level"] == "M"  # what is asked for by name is kept
+    raised = json.loads(run("make", "--message", text, "--level", "M", "--raise-level", "--out",
+                            tmp_path / "a.png", "--json").stdout)  # fmt: skip
+    assert raised["symbol"]["level"] == "Q"
+    micro = json.loads(run("make", "--message", "1234567", "--version", "micro", "--out",
+                           tmp_path / "a.png", "--json").stdout)  # fmt: skip
+    assert micro["symbol"]["version"] == "M2"
+    wrong = run("make", "--message", text, "--look", "none such", "--out", tmp_path / "a.png")
+    assert wrong.exit_code == 2 and "There are: Ink, Reed" in wrong.stderr

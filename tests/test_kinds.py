@@ -314,6 +314,10 @@ def test_offers_are_safe_and_give_what_they_say():
     for offer in known.offers:
         made = encode(offer.message, code.model_copy(update={"raise_level": False}))
         assert offer.gain == f"version 4 → {made.version}, {made.side} modules"
+    # Bank transfers: level M, whatever is free (EPC069-12).
+    transfer = kinds.compose(FORMS[10])
+    (bank,) = [o for o in density(transfer, code, encode(transfer, code)).offers if o.code]
+    assert encode(transfer, Code(**{**dict(code), **bank.code})).level == "M"
     # Too long for anything: the offers still lead somewhere.
     long = Message(text="https://lanternwalk.example/?utm_term=" + "a" * 2950)
     from nimble_tile.core.message.density import offers

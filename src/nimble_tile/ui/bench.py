@@ -264,6 +264,11 @@ class Bench(QWidget):
         painter.fillRect(self.rect(), QColor(self.theme.bench))
         image = self.image
         if image is None:
+            if self.shown is not None and self.shown.error is not None:
+                painter.setPen(QColor(self.theme.soft))
+                painter.setFont(themes.font(17))
+                told = "The code appears here as soon as the message is there."
+                painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, told)
             return
         frame = QRectF(self._offset, QSizeF(image.size()) * self._scale)
         shadow = QColor(0, 0, 0, 30)

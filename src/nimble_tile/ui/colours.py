@@ -130,7 +130,7 @@ class ColourPanel(QFrame):
     settled = Signal()
     pick_wanted = Signal()
 
-    WIDTH = 248
+    WIDTH = 272
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
@@ -153,7 +153,7 @@ class ColourPanel(QFrame):
         self.hex = QLineEdit()
         self.hex.setAccessibleName("Hexadecimal colour")
         self.hex.setMaxLength(7)
-        self.hex.setFixedWidth(96)
+        self.hex.setFixedWidth(88)
         self.hex.textEdited.connect(self._type)
         self.hex.returnPressed.connect(self.close)
         self.pick = QPushButton("Pick from the piece")

@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from PySide6.QtCore import QDateTime, Qt, Signal
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QKeyEvent, QTextCharFormat
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -322,6 +322,10 @@ class WhenField(Field):
         self.control.setCalendarPopup(True)
         self.control.setButtonSymbols(QDateTimeEdit.ButtonSymbols.NoButtons)
         guard_wheel(self.control)
+        calendar = self.control.calendarWidget()
+        plain = QTextCharFormat()  # red is for verdicts alone
+        for day in (Qt.DayOfWeek.Saturday, Qt.DayOfWeek.Sunday):
+            calendar.setWeekdayTextFormat(day, plain)
         self.control.dateTimeChanged.connect(self._changed)
         self._all_day = False
         self._known = False
@@ -582,6 +586,10 @@ class FormView(QWidget):
             field.show_remarks(remarks)
         if self.kind == "wifi":
             self.fields["password"].setVisible(details.security != "open" or bool(details.password))
+
+    def begin(self) -> None:
+        """Put the cursor into the first field."""
+        next(iter(self.fields.values())).control.setFocus()
 
     def dress(self, theme: themes.Theme) -> None:
         """Follow the theme."""

@@ -133,6 +133,9 @@ class Ladder(QScrollArea):
             line.set_open(at == index)
             rung.setVisible(at == index)
         if index >= 0:
+            line = self.rows[index]
+            # Once the layout has heard of it.
+            QTimer.singleShot(0, lambda: self.ensureWidgetVisible(line, 0, 0))
             self.opened.emit(index)
 
     def reveal(self, widget: QWidget) -> None:

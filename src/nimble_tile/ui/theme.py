@@ -193,6 +193,7 @@ def apply(app: QApplication, theme: Theme) -> None:
 def _sheet(t: Theme) -> str:
     caret = icon_file("caret-down", t.soft)
     check = icon_file("check", t.on_accent)
+    left, right = icon_file("caret-left", t.ink), icon_file("caret-right", t.ink)
     return f"""
 QWidget {{ font-family: "{FONT}"; font-size: 15px; color: {t.ink}; }}
 QMainWindow, QDialog {{ background: {t.paper}; }}
@@ -246,6 +247,13 @@ QPushButton[segment="true"][place="last"] {{ border-top-right-radius: 5px;
 QPushButton[segment="true"][place="only"] {{ border-radius: 5px; border-right-width: 1px; }}
 QToolButton {{ background: transparent; border: 1px solid transparent; border-radius: 5px;
   padding: 3px; }}
+QCalendarWidget QWidget#qt_calendar_navigationbar {{ background: {t.tint}; }}
+QCalendarWidget QToolButton {{ color: {t.ink}; font-weight: 500; padding: 3px 8px; }}
+QCalendarWidget QToolButton#qt_calendar_prevmonth {{ qproperty-icon: url("{left}"); }}
+QCalendarWidget QToolButton#qt_calendar_nextmonth {{ qproperty-icon: url("{right}"); }}
+QCalendarWidget QToolButton::menu-indicator {{ image: none; }}
+QCalendarWidget QAbstractItemView {{ background: {t.field}; outline: 0;
+  selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
 QToolButton[fold="true"] {{ padding: 2px 6px 2px 0; font-weight: 500; }}
 QLabel[head="true"] {{ font-weight: 500; }}
 QCheckBox {{ spacing: 8px; }}

@@ -20,6 +20,7 @@ from itertools import combinations
 from nimble_tile.core.details import Contact, Event
 from nimble_tile.core.message import kinds
 from nimble_tile.core.message.campaign import tags_of, with_tags
+from nimble_tile.core.message.kinds.money import LEVEL, MOST_VERSION
 from nimble_tile.core.piece import Code, Message
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.encode import Symbol, fitting
@@ -143,6 +144,7 @@ def offers(message: Message, code: Code) -> list[Offer]:
         found += [offer for _, offer in tried[: 3 if count == 1 else 1]]
         if tried:
             best = tried[0][0]
+    found += _bank(message, code)
     found += _micro(message, code)
     found += _short_link(message, plain, now)
     return found
@@ -324,6 +326,21 @@ def _event_steps(form: Event) -> Iterator[_Step]:
         yield _Step("Leave out the note", _form_change(note=""))
     if form.end:
         yield _Step("Leave out the end", _form_change(end=""))
+
+
+def _bank(message: Message, code: Code) -> list[Offer]:
+    """EPC069-12 asks for level M exactly, and for version 13 at most."""
+    if message.kind != "transfer" or (code.level == LEVEL and not code.raise_level):
+        return []
+    return [
+        Offer(
+            f"Keep to level {LEVEL}",
+            "as banks expect it",
+            f"The standard of bank transfers asks for level {LEVEL} and version "
+            f"{MOST_VERSION} at most.",
+            code={"level": LEVEL, "raise_level": False},
+        )
+    ]
 
 
 def _micro(message: Message, code: Code) -> list[Offer]:

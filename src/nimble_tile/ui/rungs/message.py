@@ -161,6 +161,10 @@ class MessageRung(Rung):
             details = message.details.model_copy(update=fresh(kind))
             message = kinds.compose(details)
         self._put(message, f"Change the kind to {kinds.TITLES[kind].lower()}")
+        if self.form is not None:
+            self.form.begin()
+        else:
+            self.text.setFocus()
 
     def _fill(self, name: str, value: Any) -> None:
         details = self.session.piece.message.details
