@@ -39,14 +39,14 @@ class LookDesk(QObject):
         self.folder = window.settings.looks_folder
         self._picture: str | None = None
         rung = window.code
-        rung.shapes.file_wanted.connect(self.choose_file)
-        rung.colours.picture_wanted.connect(self.choose_fill)
+        rung.file_wanted.connect(self.choose_file)
+        rung.picture_wanted.connect(self.choose_fill)
         rung.looks_opened.connect(self.refresh)
-        rung.looks.apply_wanted.connect(self.apply)
-        rung.looks.save_wanted.connect(self.save)
-        rung.looks.forget_wanted.connect(self.forget)
-        rung.looks.export_wanted.connect(self.choose_export)
-        rung.looks.import_wanted.connect(self.choose_import)
+        rung.apply_wanted.connect(self.apply)
+        rung.save_wanted.connect(self.save)
+        rung.forget_wanted.connect(self.forget)
+        rung.export_wanted.connect(self.choose_export)
+        rung.import_wanted.connect(self.choose_import)
 
     def _job(self, work, done) -> None:
         self.window.jobs.start(work, done, lambda error: self.window.notice.say(str(error)))

@@ -111,6 +111,7 @@ def _svg(name: str) -> bytes:
     return files("nimble_tile.assets").joinpath(f"icons/{name}.svg").read_bytes()
 
 
+@cache
 def icon(name: str, colour: str, faded: str | None = None) -> QIcon:
     """An icon of the set in a colour, and in another one for the disabled state."""
     made = QIcon()

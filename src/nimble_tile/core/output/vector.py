@@ -20,9 +20,8 @@ from nimble_tile.core.output.raster import save_png
 from nimble_tile.core.piece import Finish
 from nimble_tile.core.render import Rendering
 from nimble_tile.core.symbol.looks import Drawing, Layer, drawing
-from nimble_tile.core.symbol.looks.drawing import Frame
+from nimble_tile.core.symbol.looks.drawing import Frame, Images
 from nimble_tile.core.symbol.looks.paint import (
-    Images,
     gradient_ends,
     paint_layers,
     picture_place,

@@ -17,8 +17,7 @@ import numpy as np
 from nimble_tile.core.look import Fill, Look
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks import drawing
-from nimble_tile.core.symbol.looks.drawing import Drawing
-from nimble_tile.core.symbol.looks.paint import Images, raster
+from nimble_tile.core.symbol.looks.drawing import Drawing, Images
 
 GRADES = (("A", 0.70), ("B", 0.55), ("C", 0.40), ("D", 0.20))
 """Symbol contrast from which each grade is given; below the last: F."""
@@ -145,6 +144,8 @@ class Contrast:
 
 def contrast(symbol: Symbol, look: Look, quiet_zone: int, images: Images) -> Contrast:
     """Measure a look without a picture behind it."""
+    from nimble_tile.core.symbol.looks.paint import raster
+
     whole = drawing(symbol, look, quiet_zone)
     side = whole.side * CELLS
     inked = tuple(layer for layer in whole.layers if layer.role != "ground")

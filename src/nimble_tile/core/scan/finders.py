@@ -13,8 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nimble_tile.core.symbol.encode import Symbol
-from nimble_tile.core.symbol.looks.drawing import Drawing, finder_corners
-from nimble_tile.core.symbol.looks.paint import Images, raster
+from nimble_tile.core.symbol.looks.drawing import Drawing, Images, finder_corners
 
 NOMINAL = (1.0, 1.0, 3.0, 1.0, 1.0)
 
@@ -115,6 +114,8 @@ def finders(symbol: Symbol, drawn: Drawing, images: Images) -> Finders:
         Pictures of its fills.
     """
     import cv2
+
+    from nimble_tile.core.symbol.looks.paint import raster
 
     quiet = (drawn.side - symbol.side) // 2
     cells = min(CELLS, LARGEST // drawn.side)

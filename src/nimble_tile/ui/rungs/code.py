@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QLabel
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtGui import QShowEvent
+from PySide6.QtWidgets import QLabel, QWidget
 
 from nimble_tile.core.errors import MessageError, UserError
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.colour_desk import ColourDesk
 from nimble_tile.ui.controls import Segments, set_rank
-from nimble_tile.ui.pages.colours import ColoursPage
-from nimble_tile.ui.pages.looks import LooksPage
-from nimble_tile.ui.pages.shapes import ShapesPage
-from nimble_tile.ui.pages.symbol import SymbolPage
 from nimble_tile.ui.rungs.base import Rung
 from nimble_tile.ui.session import Session
 
@@ -23,16 +21,47 @@ if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
     from nimble_tile.core.study import Study
     from nimble_tile.ui.engine import Shown
+    from nimble_tile.ui.pages.colours import ColoursPage
+    from nimble_tile.ui.pages.looks import LooksPage
+    from nimble_tile.ui.pages.shapes import ShapesPage
+    from nimble_tile.ui.pages.symbol import SymbolPage
 
 
 class CodeRung(Rung):
-    """Four pages: symbol, shapes, colours, looks."""
+    """Four pages: symbol, shapes, colours, looks.
+
+    A page is made when it is first needed, so that the window opens sooner.
+
+    Signals
+    -------
+    file_wanted : str
+        A shape or a picture of the finders; see `ShapesPage`.
+    picture_wanted : str
+        A picture for a fill; see `ColoursPage`.
+    looks_opened
+        The page of the looks is there for the first time.
+    apply_wanted : Look
+    save_wanted, forget_wanted : str
+    export_wanted, import_wanted
+        See `LooksPage`.
+    """
 
     title, rung = "Code", "code"
+    file_wanted = Signal(str)
+    picture_wanted = Signal(str)
     looks_opened = Signal()
+    apply_wanted = Signal(object)
+    save_wanted = Signal(str)
+    forget_wanted = Signal(str)
+    export_wanted = Signal()
+    import_wanted = Signal()
 
     def __init__(self, session: Session, desk: ColourDesk) -> None:
         super().__init__(session)
+        self._desk = desk
+        self._theme = themes.LIGHT
+        self._study: Study | None = None
+        self._verdict: Verdict | None = None
         self.page = Segments(
             "Page",
             [
@@ -43,31 +72,78 @@ class CodeRung(Rung):
             ],
         )
         self.page.chosen.connect(self.open_page)
-        self.symbol = SymbolPage(session)
-        self.shapes = ShapesPage(session, desk)
-        self.colours = ColoursPage(session, desk)
-        self.looks = LooksPage(session)
-        self._pages = {
-            "symbol": self.symbol, "shapes": self.shapes, "colours": self.colours,
-            "looks": self.looks,
-        }  # fmt: skip
+        self.page.set_value("symbol")
+        self._made: dict[str, QWidget] = {}
         self.error = QLabel()
         self.error.setWordWrap(True)
         set_rank(self.error, "error")
         self.error.hide()
         self.body.addWidget(self.page)
         self.body.addWidget(self.error)
-        for page in self._pages.values():
-            self.body.addWidget(page)
-        self.open_page("symbol")
+
+    # Pages -----------------------------------------------------------------
+
+    @cached_property
+    def symbol(self) -> SymbolPage:
+        from nimble_tile.ui.pages.symbol import SymbolPage
+
+        return self._take("symbol", SymbolPage(self.session))
+
+    @cached_property
+    def shapes(self) -> ShapesPage:
+        from nimble_tile.ui.pages.shapes import ShapesPage
+
+        page = ShapesPage(self.session, self._desk)
+        page.file_wanted.connect(self.file_wanted)
+        return self._take("shapes", page)
+
+    @cached_property
+    def colours(self) -> ColoursPage:
+        from nimble_tile.ui.pages.colours import ColoursPage
+
+        page = ColoursPage(self.session, self._desk)
+        page.picture_wanted.connect(self.picture_wanted)
+        return self._take("colours", page)
+
+    @cached_property
+    def looks(self) -> LooksPage:
+        from nimble_tile.ui.pages.looks import LooksPage
+
+        page = LooksPage(self.session)
+        page.apply_wanted.connect(self.apply_wanted)
+        page.save_wanted.connect(self.save_wanted)
+        page.forget_wanted.connect(self.forget_wanted)
+        page.export_wanted.connect(self.export_wanted)
+        page.import_wanted.connect(self.import_wanted)
+        return self._take("looks", page)
+
+    def _take(self, name: str, page: QWidget) -> QWidget:
+        """A page that was just made gets what the others know already."""
+        self._made[name] = page
+        self.body.addWidget(page)
+        page.setVisible(self.page.value == name)
+        page.dress(self._theme)
+        page.show_piece(self.session.piece)
+        if name == "colours" and self._verdict is not None:
+            page.show_verdict(self._verdict)
+        if name != "looks" and self._study is not None:
+            page.show_study(self._study)
+        if name == "looks":
+            QTimer.singleShot(0, self.looks_opened.emit)
+        return page
 
     def open_page(self, name: str) -> None:
         """Show one of the pages."""
         self.page.set_value(name)
-        for own, page in self._pages.items():
+        getattr(self, name)
+        for own, page in self._made.items():
             page.setVisible(own == name)
-        if name == "looks" and not self.looks.looks:
-            self.looks_opened.emit()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        self.open_page(self.page.value)
+        super().showEvent(event)
+
+    # Showing ---------------------------------------------------------------
 
     def summary(self, piece: Piece, shown: Shown | None) -> str:
         look = "" if piece.look.plain else f", {piece.look.name or 'own look'}"
@@ -78,15 +154,20 @@ class CodeRung(Rung):
         return f"{symbol.version}{level}, {symbol.side} modules, mask {symbol.mask}{look}"
 
     def show_piece(self, piece: Piece) -> None:
-        for page in self._pages.values():
+        self._verdict = None
+        for page in self._made.values():
             page.show_piece(piece)
 
     def show_study(self, study: Study) -> None:
-        for page in (self.symbol, self.shapes, self.colours):
-            page.show_study(study)
+        self._study = study
+        for name, page in self._made.items():
+            if name != "looks":
+                page.show_study(study)
 
     def show_verdict(self, verdict: Verdict) -> None:
-        self.colours.show_verdict(verdict)
+        self._verdict = verdict
+        if "colours" in self._made:
+            self.colours.show_verdict(verdict)
 
     def show_error(self, error: UserError | None) -> None:
         concerns = isinstance(error, MessageError) and bool(self.session.piece.message.text)
@@ -95,5 +176,6 @@ class CodeRung(Rung):
 
     def dress(self, theme: themes.Theme) -> None:
         super().dress(theme)
-        for page in self._pages.values():
+        self._theme = theme
+        for page in self._made.values():
             page.dress(theme)

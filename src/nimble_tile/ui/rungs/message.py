@@ -15,13 +15,13 @@ from nimble_tile.core.piece import Message, Piece
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.controls import Choice, Fold, named, row, set_rank, soft
 from nimble_tile.ui.density import DensityView
-from nimble_tile.ui.forms import FormView, fresh
 from nimble_tile.ui.rungs.base import Rung
 from nimble_tile.ui.session import SAMPLE, Session
 
 if TYPE_CHECKING:
     from nimble_tile.core.study import Study
     from nimble_tile.ui.engine import Shown
+    from nimble_tile.ui.forms import FormView
 
 
 class _Field(QPlainTextEdit):
@@ -158,6 +158,8 @@ class MessageRung(Rung):
             return
         message = kinds.of_kind(kind, old.text)
         if message.details is not None and not message.text:
+            from nimble_tile.ui.forms import fresh
+
             details = message.details.model_copy(update=fresh(kind))
             message = kinds.compose(details)
         self._put(message, f"Change the kind to {kinds.TITLES[kind].lower()}")
@@ -237,6 +239,8 @@ class MessageRung(Rung):
         if wanted is None:
             return
         if self.form is None:
+            from nimble_tile.ui.forms import FormView
+
             self.form = FormView(wanted)
             self.form.changed.connect(self._fill)
             self.form.dress(self._theme)

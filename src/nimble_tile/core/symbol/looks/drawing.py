@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
@@ -19,6 +20,9 @@ from nimble_tile.core.symbol.looks.trace import fused
 Role = Literal["ground", "modules", "outline", "ring", "eye", "picture"]
 Frame = tuple[float, float, float, float]
 """x, y, width, height in modules."""
+
+Images = Mapping[str, np.ndarray]
+"""Pictures of fills by digest: uint8 H × W × 4, straight alpha."""
 
 STRAY, TURN, SWELL = 0.10, math.radians(16), 0.14
 """What jitter 1 means at most: modules away, radians, parts of the size."""

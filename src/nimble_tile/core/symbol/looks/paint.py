@@ -9,17 +9,13 @@ patterns, which the fills here match.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 
 import numpy as np
 import skia
 
 from nimble_tile.core.look import Fill
-from nimble_tile.core.symbol.looks.drawing import Drawing, Frame, Layer
+from nimble_tile.core.symbol.looks.drawing import Drawing, Frame, Images, Layer
 from nimble_tile.core.symbol.looks.paths import Path, circle, joined, rectangle
-
-Images = Mapping[str, np.ndarray]
-"""Pictures by digest: uint8 H × W × 4, straight alpha."""
 
 
 def tile_shape(kind: str) -> Path:

@@ -11,6 +11,7 @@ import math
 import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 
 Op = tuple
 """``("M", x, y)``, ``("L", x, y)``, ``("C", x1, y1, x2, y2, x, y)``,
@@ -143,6 +144,7 @@ def reversed_path(path: Path) -> Path:
     return Path(tuple(out), path.even_odd)
 
 
+@lru_cache(maxsize=8192)
 def _text(value: float) -> str:
     text = f"{value:.{PLACES}f}".rstrip("0").rstrip(".")
     if text in ("-0", ""):
@@ -166,6 +168,12 @@ def path_data(path: Path) -> str:
     really is.
     """
     return "".join(_pieces(path.ops))
+
+
+@lru_cache(maxsize=4096)
+def _arc(radius: float, sweep: int, dx: float, dy: float) -> str:
+    r, tail = _text(radius), _numbers((dx, dy))
+    return f"a{r} {r} 0 0 {sweep}" + ("" if tail[0] == "-" else " ") + tail
 
 
 def _pieces(ops: Iterable[Op]) -> Iterator[str]:
@@ -197,10 +205,7 @@ def _pieces(ops: Iterable[Op]) -> Iterator[str]:
                 name, values = "l", (dx, dy)
         elif kind == "A":
             dx, dy = round(op[3] - x, PLACES), round(op[4] - y, PLACES)
-            radius = _text(op[1])
-            tail = _numbers((dx, dy))
-            values_text = f"{radius} {radius} 0 0 {op[2]}" + ("" if tail[0] == "-" else " ") + tail
-            yield "a" + values_text
+            yield _arc(op[1], op[2], dx, dy)
             x, y, last = x + dx, y + dy, "a"
             continue
         else:
