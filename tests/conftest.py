@@ -62,7 +62,10 @@ def photo_piece(store):
 def qapp():
     from nimble_tile.ui.app import application
 
-    return application()
+    app = application()
+    yield app
+    # Without a screen, what lies on the clipboard must not outlive the application.
+    app.clipboard().clear()
 
 
 @pytest.fixture

@@ -5,6 +5,7 @@ import io
 import json
 import os
 import zipfile
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -48,7 +49,8 @@ def test_files_carry_resolution_and_colour_tag_and_are_proved(
 def test_proof_is_of_the_file_and_not_of_the_memory(tmp_path, bay):
     rendering = render(Piece(message=Message(text=LINK)), 500)
     path = tmp_path / "a.png"
-    output.write(np.full_like(rendering.image, 255), path, Finish())
+    blank = replace(rendering, image=np.full_like(rendering.image, 255))
+    output.write(blank, path, Finish())
     assert output.prove(path, rendering, bay).verdict.state == "fails"
     path.write_bytes(path.read_bytes()[:100])
     with pytest.raises(OutputError, match="cannot be read back"):
@@ -56,7 +58,7 @@ def test_proof_is_of_the_file_and_not_of_the_memory(tmp_path, bay):
 
 
 def test_wrong_names_and_places_are_refused(tmp_path):
-    image = np.zeros((20, 20, 3), np.uint8)
+    rendering = render(Piece(message=Message(text=LINK)), 100)
     for name, says in (
         ("a.gif", "does not end in .png"),
         ("none/a.png", "does not exist"),
@@ -67,7 +69,7 @@ def test_wrong_names_and_places_are_refused(tmp_path):
         (tmp_path / "file.png").write_bytes(b"")
         (tmp_path / "folder.png").mkdir(exist_ok=True)
         with pytest.raises(OutputError, match=says):
-            output.write(image, tmp_path / name, Finish())
+            output.write(rendering, tmp_path / name, Finish())
 
 
 @pytest.mark.parametrize("step", ["write", "fsync", "replace"])

@@ -32,6 +32,9 @@ from nimble_tile.core.symbol.looks import drawing
 LARGEST_FILL = 4096
 """Longer side, in pixels, to which pictures are reduced before they fill modules."""
 
+ROWS = 512
+"""Rows that are worked on at once where copies are needed, to save memory."""
+
 
 @dataclass(frozen=True, eq=False)
 class Rendering:
@@ -227,7 +230,7 @@ class Renderer:
     def _images(self, look: Look) -> dict[str, np.ndarray]:
         return {
             digest: self._stage(
-                f"fill {digest}", digest, lambda d=digest: _fill_picture(self.pictures.opened(d))
+                "fills", digest, lambda d=digest: _fill_picture(self.pictures.opened(d)), keep=5
             )
             for digest in look.digests
         }
@@ -305,13 +308,15 @@ def _on_white(rgba: np.ndarray) -> tuple[np.ndarray, np.ndarray | None]:
     """The image on white, and the image itself unless it is opaque everywhere."""
     import cv2
 
-    alpha = np.ascontiguousarray(rgba[..., 3])
     rgb = np.ascontiguousarray(rgba[..., :3])
-    if (alpha == 255).all():
+    if (rgba[..., 3] == 255).all():
         return _frozen(rgb), None
-    light = cv2.merge([255 - alpha] * 3)
-    inked = cv2.multiply(rgb, cv2.merge([alpha] * 3), scale=1 / 255)
-    return _frozen(cv2.add(inked, light)), _frozen(rgba)
+    for top in range(0, rgb.shape[0], ROWS):
+        rows = slice(top, top + ROWS)
+        alpha = np.ascontiguousarray(rgba[rows, :, 3])
+        inked = cv2.multiply(rgb[rows], cv2.merge([alpha] * 3), scale=1 / 255)
+        rgb[rows] = cv2.add(inked, cv2.merge([255 - alpha] * 3))
+    return _frozen(rgb), _frozen(rgba)
 
 
 def _fill_picture(opened: Opened) -> np.ndarray:

@@ -121,6 +121,10 @@ def icon(name: str, colour: str, faded: str | None = None) -> QIcon:
     return made
 
 
+# Pixmaps must not outlive the application, which ends at exit too, but later.
+atexit.register(icon.cache_clear)
+
+
 def icon_pixmap(name: str, colour: str, side: int) -> QPixmap:
     """An icon as a pixmap, sharp on the screen with the highest scaling."""
     from PySide6.QtSvg import QSvgRenderer

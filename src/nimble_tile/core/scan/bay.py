@@ -16,7 +16,6 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -214,6 +213,8 @@ class ReaderBay:
             if len(self._processes) == 1 or len(names) + len(own) == 1:
                 work(self._processes[0])
             else:
+                from concurrent.futures import ThreadPoolExecutor
+
                 with ThreadPoolExecutor(len(self._processes)) as pool:
                     list(pool.map(work, self._processes))
         return [outcomes[name] for name in names]

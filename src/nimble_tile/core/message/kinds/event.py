@@ -13,11 +13,9 @@ day after its last.
 
 from __future__ import annotations
 
-import hashlib
 import re
 from datetime import UTC, date, datetime, timedelta
 from functools import lru_cache
-from zoneinfo import ZoneInfo, available_timezones
 
 from nimble_tile.core.details import Event
 from nimble_tile.core.message.kinds.base import Kind
@@ -36,6 +34,8 @@ MAKER = "-//Nimble Tile//EN"
 @lru_cache(maxsize=1)
 def zones() -> tuple[str, ...]:
     """Names of all time zones, UTC first (IANA time zone database)."""
+    from zoneinfo import available_timezones
+
     named = {zone for zone in available_timezones() if re.match(r"[A-Z][a-z]+/", zone)}
     return ("UTC", *sorted(zone for zone in named if not zone.startswith(("Etc/", "System"))))
 
@@ -55,6 +55,8 @@ def _day(text: str) -> date | None:
 
 
 def _in_utc(moment: datetime, zone: str) -> datetime:
+    from zoneinfo import ZoneInfo
+
     return moment.replace(tzinfo=ZoneInfo(zone)).astimezone(UTC)
 
 
@@ -75,6 +77,8 @@ def _stamp(form: Event) -> str:
 def _write(form: Event) -> str:
     lines = ["BEGIN:VEVENT"]
     if form.whole:
+        import hashlib
+
         seed = "\n".join((form.title, form.start, form.zone, form.place))
         uid = form.uid or hashlib.sha256(seed.encode()).hexdigest()[:12]
         lines += [f"UID:{uid}", f"DTSTAMP:{_stamp(form)}"]

@@ -10,7 +10,6 @@ bech32m), Base58Check.
 
 from __future__ import annotations
 
-import hashlib
 import re
 from decimal import Decimal, InvalidOperation
 
@@ -130,6 +129,8 @@ _GENERATOR = (0x3B6A57B2, 0x26508E6D, 0x1EA119FA, 0x3D4233DD, 0x2A1462B3)
 
 
 def _base58_good(address: str) -> bool:
+    import hashlib
+
     if any(c not in _BASE58 for c in address):
         return False
     value = 0

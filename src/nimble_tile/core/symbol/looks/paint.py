@@ -17,6 +17,9 @@ from nimble_tile.core.look import Fill
 from nimble_tile.core.symbol.looks.drawing import Drawing, Frame, Images, Layer
 from nimble_tile.core.symbol.looks.paths import Path, circle, joined, rectangle
 
+ROWS = 512
+"""Rows that are worked on at once in wider numbers, to save memory."""
+
 
 def tile_shape(kind: str) -> Path:
     """What of a pattern's unit square has its second colour."""
@@ -204,8 +207,10 @@ def raster(drawing: Drawing, side: int, images: Images | None = None) -> np.ndar
     canvas.scale(side / drawing.side, side / drawing.side)
     paint_layers(canvas, drawing, images or {})
     surface.flushAndSubmit()
-    if not (out[..., 3] == 255).all():
-        alpha = out[..., 3:].astype(np.uint16)
-        straight = (out[..., :3].astype(np.uint16) * 255 + alpha // 2) // np.maximum(alpha, 1)
-        out[..., :3] = np.minimum(straight, 255).astype(np.uint8)
+    for top in range(0, side, ROWS):
+        rows = out[top : top + ROWS]
+        if not (rows[..., 3] == 255).all():
+            alpha = rows[..., 3:].astype(np.uint16)
+            straight = (rows[..., :3].astype(np.uint16) * 255 + alpha // 2) // np.maximum(alpha, 1)
+            rows[..., :3] = np.minimum(straight, 255)
     return out
