@@ -14,6 +14,7 @@ from nimble_tile.core.message import kinds
 from nimble_tile.core.output.export import rendered_again
 from nimble_tile.core.project import looks
 from nimble_tile.core.scan.readers import READERS
+from nimble_tile.ui.bench import Lens
 from test_window import click_picture, slide
 
 
@@ -279,11 +280,16 @@ def test_colour_is_picked_from_the_piece_and_palette_comes_from_the_picture(
     panel.pick.click()
     bench = window.bench
     spot = QPoint(bench.width() // 2, bench.height() // 2)
+    assert bench.lens is Lens.PICTURE  # colours of the artwork, not of the blend
     wanted = bench.colour_at(QPointF(spot))
     QTest.mouseClick(bench, Qt.MouseButton.LeftButton, pos=spot)
     assert window.session.piece.look.fill.colour == wanted
     assert "keeps the picture's colours" in window.code.colours.tone_note.text()
     assert window.session.piece.picture.region is None  # picking moved nothing
+    assert bench.lens is Lens.FINISHED
+    panel.pick.click()
+    QTest.keyClick(bench, Qt.Key.Key_Escape)
+    assert bench.lens is Lens.FINISHED and bench._picking is None
 
 
 def test_gradient_stops_by_mouse_and_keys(window, settle):

@@ -7,14 +7,16 @@ each of them reads, so that a slider of the blend costs nothing here.
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
+
+import numpy as np
 
 from nimble_tile.core.errors import MessageError
 from nimble_tile.core.message.density import Density, Offer, density, offers
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.render import Renderer
-from nimble_tile.core.scan.contrast import Contrast, contrast
+from nimble_tile.core.scan.contrast import Contrast, contrast, views
 from nimble_tile.core.scan.finders import Finders, finders
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks import drawing
@@ -33,6 +35,8 @@ class Study:
         Ways to a smaller code, there also where the message does not fit.
     contrast : Contrast or None
     finders : Finders or None
+    views : dict of str to ndarray
+        The look with each colour vision deficiency; see `contrast.views`.
     """
 
     symbol: Symbol | None
@@ -40,6 +44,7 @@ class Study:
     offers: tuple[Offer, ...]
     contrast: Contrast | None
     finders: Finders | None
+    views: dict[str, np.ndarray] = field(default_factory=dict)
 
 
 class Student:
@@ -71,4 +76,5 @@ class Student:
         pair = self._once("contrast", key, lambda: contrast(symbol, look, quiet, images))
         drawn = drawing(symbol, look, quiet)
         found = self._once("finders", key, lambda: finders(symbol, drawn, images))
-        return Study(symbol, dense, dense.offers, pair, found)
+        seen = self._once("views", key, lambda: views(symbol, look, quiet, images))
+        return Study(symbol, dense, dense.offers, pair, found, seen)

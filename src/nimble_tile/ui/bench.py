@@ -56,12 +56,15 @@ class Bench(QWidget):
         The code is being moved or sized; its new place in picture pixels.
     placing_ended
         The gesture is over.
+    picking_ended
+        A colour was picked, or picking was called off.
     zoomed : float
         Screen pixels a pixel of the finished image.
     """
 
     placed = Signal(object)
     placing_ended = Signal()
+    picking_ended = Signal()
     zoomed = Signal(float)
 
     def __init__(self) -> None:
@@ -388,6 +391,7 @@ class Bench(QWidget):
             colour = self.colour_at(at)
             if colour is not None and event.button() == Qt.MouseButton.LeftButton:
                 take(colour)
+            self.picking_ended.emit()
             self.update()
             return
         pans = event.button() == Qt.MouseButton.MiddleButton or self._space
@@ -467,6 +471,7 @@ class Bench(QWidget):
         elif event.key() == Qt.Key.Key_Escape and self._picking is not None:
             self._picking = None
             self.unsetCursor()
+            self.picking_ended.emit()
             self.update()
         elif event.key() == Qt.Key.Key_Escape and self._grab and self._grab[0] != "pan":
             self._put(self._grab[2])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
@@ -103,13 +104,13 @@ class ContrastGauge(QWidget):
         super().__init__()
         self.theme = themes.LIGHT
         self.contrast: Contrast | None = None
-        self.setFixedHeight(150)
+        self._views: dict[str, QImage] = {}
+        self.setFixedHeight(186)
         self.setAccessibleName("Contrast")
 
-    def show_contrast(self, contrast: Contrast | None) -> None:
-        if contrast == self.contrast:
-            return
+    def show_contrast(self, contrast: Contrast | None, views: dict[str, np.ndarray]) -> None:
         self.contrast = contrast
+        self._views = {name: to_qimage(view) for name, view in views.items()}
         if contrast is not None:
             self.setAccessibleDescription(
                 f"Grade {contrast.grade}, reflectance difference {abs(contrast.difference):.2f}, "
@@ -165,14 +166,15 @@ class ContrastGauge(QWidget):
                          "As seen with a colour vision deficiency")  # fmt: skip
         step = self.width() / 3
         for index, name in enumerate(DEFICIENCIES):
-            dark, light, ratio = found.seen_with(name)
+            _, _, ratio = found.seen_with(name)
             left = index * step
-            self._pair(painter, QRectF(left + 0.5, 84.5, 32, 32), dark, light)
+            if name in self._views:
+                painter.drawImage(QRectF(left, 84, 64, 64), self._views[name])
             painter.setPen(QColor(theme.ink))
-            painter.drawText(QRectF(left + 38, 84, step - 38, 32),
-                             Qt.AlignmentFlag.AlignVCenter, f"{ratio:.1f}")  # fmt: skip
+            painter.drawText(QRectF(left, 150, step, 18), Qt.AlignmentFlag.AlignVCenter,
+                             f"{ratio:.1f} : 1")  # fmt: skip
             painter.setPen(QColor(theme.soft))
-            painter.drawText(QRectF(left, 120, step, 18), Qt.AlignmentFlag.AlignVCenter, name)
+            painter.drawText(QRectF(left, 166, step, 18), Qt.AlignmentFlag.AlignVCenter, name)
 
 
 def _down(value: float) -> str:

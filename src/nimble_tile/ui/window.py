@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QByteArray, QSize, QTimer
@@ -95,6 +96,7 @@ class Window(QMainWindow):
         self._theme_name = self.settings.get("theme", "desktop")
         self._about: About | None = None
         self._opened = False
+        self._lens_before = Lens.FINISHED
         self._build()
         self.desk = Desk(self)
         self.look_desk = LookDesk(self)
@@ -239,7 +241,8 @@ class Window(QMainWindow):
         self.jobs.idle.connect(self.progress.hide)
         self.progress.cancelled.clicked.connect(self.jobs.cancel)
         self.message.scan_wanted.connect(self.desk.choose_scan)
-        self.colour_desk.pick_wanted.connect(self.bench.pick_colour)
+        self.colour_desk.pick_wanted.connect(self._pick_colour)
+        self.bench.picking_ended.connect(self._picked)
         self.picture.wanted.connect(self.desk.choose_picture)
         self.finish.export_wanted.connect(self.desk.choose_export)
         self.bench.placed.connect(
@@ -367,6 +370,16 @@ class Window(QMainWindow):
         self.foot.lens.set_value(lens)
         self.lens_actions[lens].setChecked(True)
         self.foot.show_legend(lens is Lens.XRAY)
+
+    def _pick_colour(self, take: Callable[[str], None]) -> None:
+        """Pick from the picture itself where there is one, from the code otherwise."""
+        self._lens_before = self.bench.lens
+        if self.session.piece.picture.digest is not None:
+            self.look_through(Lens.PICTURE)
+        self.bench.pick_colour(take)
+
+    def _picked(self) -> None:
+        self.look_through(self._lens_before)
 
     def _zoomed(self, scale: float) -> None:
         self.foot.zoom.setText(f"{scale * self.devicePixelRatioF():.0%}")

@@ -169,6 +169,24 @@ def contrast(symbol: Symbol, look: Look, quiet_zone: int, images: Images) -> Con
     return Contrast(hex_of(d), hex_of(li), b - a, red, ratio(a, b), look.ground is None)
 
 
+def views(
+    symbol: Symbol, look: Look, quiet_zone: int, images: Images, side: int = 144
+) -> dict[str, np.ndarray]:
+    """The code as people with each of `DEFICIENCIES` see it.
+
+    Returns
+    -------
+    dict of str to ndarray of uint8, side × side × 3
+        Transparent parts on white.
+    """
+    from nimble_tile.core.symbol.looks.paint import raster
+
+    rgba = raster(drawing(symbol, look, quiet_zone), side, images)
+    share = rgba[..., 3:] / 255
+    seen = rgba[..., :3] * share + 255 * (1 - share)
+    return {name: seen_with(seen, name) for name in DEFICIENCIES}
+
+
 def _percentile(colours: np.ndarray, percent: float) -> np.ndarray:
     """The colour at a percentile of luminance."""
     order = np.argsort(luminance(colours), kind="stable")

@@ -130,7 +130,7 @@ class ColoursPage(QWidget):
     def show_study(self, study: Study) -> None:
         self._study = study
         found = study.contrast
-        self.gauge.show_contrast(found)
+        self.gauge.show_contrast(found, study.views)
         while (item := self._offers.takeAt(0)) is not None:
             item.widget().hide()
             item.widget().deleteLater()
