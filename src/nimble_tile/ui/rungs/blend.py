@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 _METHODS = {
     "tone": "Draws each module's own tone into a dark or a light band; the colours stay.",
-    "overlay": "Lays the black and white code over the picture.",
+    "overlay": "Lays the code, as it looks, over the picture.",
 }
 
 
