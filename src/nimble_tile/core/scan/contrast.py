@@ -29,6 +29,9 @@ but near-black and near-white are left, at C dim light costs phones their readin
 CELLS = 6
 """Pixels a module at which a look is measured."""
 
+LARGEST = 480
+"""Pixels a side from which large versions get fewer a module."""
+
 TAIL = 2.0
 """Percent of the area that may be darker (of the light) or lighter (of the
 dark) than what counts: soft edges and stray pixels of a picture."""
@@ -147,10 +150,10 @@ def contrast(symbol: Symbol, look: Look, quiet_zone: int, images: Images) -> Con
     from nimble_tile.core.symbol.looks.paint import raster
 
     whole = drawing(symbol, look, quiet_zone)
-    side = whole.side * CELLS
+    side = whole.side * max(3, min(CELLS, LARGEST // whole.side))
     inked = tuple(layer for layer in whole.layers if layer.role != "ground")
     ink = raster(Drawing(whole.side, inked), side, images)
-    dark = ink[ink[..., 3] == 255][:, :3]
+    dark = ink[ink[..., 3] >= max(1, int(0.95 * ink[..., 3].max()))][:, :3]
     free = ink[..., 3] == 0
     light = np.full((1, 3), 255, np.uint8)
     if look.ground is not None and free.any():
@@ -160,7 +163,7 @@ def contrast(symbol: Symbol, look: Look, quiet_zone: int, images: Images) -> Con
         light = np.rint(ground[:, :3] * share + 255 * (1 - share)).astype(np.uint8)
     if not len(dark):
         dark = np.zeros((1, 3), np.uint8)
-    upside_down = np.median(luminance(dark)) > np.median(luminance(light))
+    upside_down = _middle(dark) > _middle(light)
     # Of the dark the lightest counts, of the light the darkest; light on dark the other way.
     d = _percentile(dark, TAIL if upside_down else 100 - TAIL)
     li = _percentile(light, 100 - TAIL if upside_down else TAIL)
@@ -187,10 +190,18 @@ def views(
     return {name: seen_with(seen, name) for name in DEFICIENCIES}
 
 
+def _middle(colours: np.ndarray) -> float:
+    """Luminance of the colours' mean, by every few of many."""
+    return float(luminance(colours[:: max(1, len(colours) // 4096)]).mean())
+
+
 def _percentile(colours: np.ndarray, percent: float) -> np.ndarray:
     """The colour at a percentile of luminance."""
+    colours, counts = np.unique(colours, axis=0, return_counts=True)
     order = np.argsort(luminance(colours), kind="stable")
-    return colours[order[min(len(order) - 1, int(len(order) * percent / 100))]]
+    reached = np.cumsum(counts[order])
+    at = int(np.searchsorted(reached, reached[-1] * percent / 100, side="right"))
+    return colours[order[min(at, len(order) - 1)]]
 
 
 # OKLab (Ottosson 2020).

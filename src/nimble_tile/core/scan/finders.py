@@ -23,9 +23,6 @@ TOLERANCE = 0.5
 CELLS = 24
 """Pixels a module at which finders are measured."""
 
-LARGEST = 2400
-"""Pixels a side beyond which larger versions are measured with fewer a module."""
-
 OFFSETS = (-0.4, -0.2, 0.0, 0.2, 0.4)
 """Lines through the middle module of the eye, in modules from its centre: the
 standard's reader looks for lines that cross it."""
@@ -118,29 +115,19 @@ def finders(symbol: Symbol, drawn: Drawing, images: Images) -> Finders:
     from nimble_tile.core.symbol.looks.paint import raster
 
     quiet = (drawn.side - symbol.side) // 2
-    cells = min(CELLS, LARGEST // drawn.side)
-    rgba = raster(drawn, drawn.side * cells, images)
-    alpha = rgba[..., 3:].astype(np.float32) / 255
-    on_white = rgba[..., :3] * alpha + 255 * (1 - alpha)
-    grey = cv2.cvtColor(np.rint(on_white).astype(np.uint8), cv2.COLOR_RGB2GRAY)
     lines: list[Line] = []
+    pictures = []
     for index, (row, column) in enumerate(finder_corners(symbol)):
-        top, left = (row + quiet) * cells, (column + quiet) * cells
-        lines += _lines(grey[top : top + 7 * cells, left : left + 7 * cells], index, cells)
+        # The finder with one module of margin.
+        part = (column + quiet - 1, row + quiet - 1, 9)
+        rgba = raster(drawn, 9 * CELLS, images, part)
+        alpha = rgba[..., 3:].astype(np.float32) / 255
+        on_white = rgba[..., :3] * alpha + 255 * (1 - alpha)
+        grey = cv2.cvtColor(np.rint(on_white).astype(np.uint8), cv2.COLOR_RGB2GRAY)
+        lines += _lines(grey[CELLS : 8 * CELLS, CELLS : 8 * CELLS], index, CELLS)
+        pictures.append(rgba)
     worst = max(lines, key=lambda line: line.error)
-    row, column = finder_corners(symbol)[worst.finder]
-    image = _cut(rgba, (row + quiet - 1) * cells, (column + quiet - 1) * cells, 9 * cells)
-    return Finders(tuple(lines), image)
-
-
-def _cut(rgba: np.ndarray, top: int, left: int, side: int) -> np.ndarray:
-    """A square of the image; what lies outside is transparent."""
-    out = np.zeros((side, side, 4), np.uint8)
-    height, width = rgba.shape[:2]
-    y0, x0 = max(0, top), max(0, left)
-    y1, x1 = min(height, top + side), min(width, left + side)
-    out[y0 - top : y1 - top, x0 - left : x1 - left] = rgba[y0:y1, x0:x1]
-    return out
+    return Finders(tuple(lines), pictures[worst.finder])
 
 
 def _lines(own: np.ndarray, index: int, cells: int) -> list[Line]:

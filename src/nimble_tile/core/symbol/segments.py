@@ -12,6 +12,7 @@ channel interpretation (ECI). Kanji mode: Shift JIS values of JIS X 0208.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -106,19 +107,26 @@ def is_kanji(character: str) -> bool:
     return 0x8140 <= value <= 0x9FFC or 0xE040 <= value <= 0xEBBF
 
 
+_SURE = frozenset(map(chr, range(0x80))) | frozenset(map(chr, range(0xC0, 0x100))) - {"×", "÷"}
+"""ASCII, and the letters of Latin-1 beyond it."""
+
+_SIDE_BY_SIDE = re.compile(r"[^\x00-\x7f]{2}")
+
+
 def charset_for(text: str) -> Charset:
     """Character set of byte mode that a reader cannot mistake.
 
-    Latin-1, the standard's default, where the text is Latin-1 and its bytes
-    make no sense as UTF-8 or Shift JIS, which readers also try without a
-    mark; UTF-8 with an ECI mark otherwise.
+    Latin-1, the standard's default, where beyond ASCII there are single
+    letters only and the bytes make no sense as UTF-8 or Shift JIS; UTF-8 with
+    an ECI mark otherwise. Readers guess at text without a mark, and guess
+    Shift JIS where letters beyond ASCII stand side by side or signs such as °
+    and ª are frequent.
     """
-    try:
-        raw = text.encode("iso-8859-1")
-    except UnicodeEncodeError:
-        return "utf-8"
     if text.isascii():
         return "iso-8859-1"
+    if _SIDE_BY_SIDE.search(text) or not set(text) <= _SURE:
+        return "utf-8"
+    raw = text.encode("iso-8859-1")
     for other in ("utf-8", "shift_jis"):
         try:
             raw.decode(other)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -110,6 +111,7 @@ def body(symbol: Symbol, look: Look) -> np.ndarray:
     return dark
 
 
+@lru_cache(maxsize=6)
 def drawing(symbol: Symbol, look: Look, quiet_zone: int) -> Drawing:
     """Draw a symbol with a look.
 
@@ -123,6 +125,7 @@ def drawing(symbol: Symbol, look: Look, quiet_zone: int) -> Drawing:
     Returns
     -------
     Drawing
+        The last few are remembered: screen, measures and files draw the same.
     """
     n, q = symbol.side, quiet_zone
     total = n + 2 * q

@@ -9,6 +9,7 @@ patterns, which the fills here match.
 from __future__ import annotations
 
 import math
+from weakref import WeakKeyDictionary
 
 import numpy as np
 import skia
@@ -96,15 +97,22 @@ def to_skia(path: Path) -> skia.Path:
     return made
 
 
+_known: WeakKeyDictionary[Layer, skia.Path] = WeakKeyDictionary()
+
+
 def layer_path(layer: Layer) -> skia.Path:
-    """All of a layer's path."""
+    """All of a layer's path, made once."""
+    known = _known.get(layer)
+    if known is not None:
+        return known
     one = to_skia(layer.path)
-    if layer.at is None:
-        return one
-    whole = skia.Path()
-    whole.setFillType(one.getFillType())
-    for x, y in layer.at:
-        whole.addPath(one, float(x), float(y))
+    whole = one
+    if layer.at is not None:
+        whole = skia.Path()
+        whole.setFillType(one.getFillType())
+        for x, y in layer.at:
+            whole.addPath(one, float(x), float(y))
+    _known[layer] = whole
     return whole
 
 
@@ -112,7 +120,7 @@ def _colour(text: str) -> int:
     return 0xFF000000 | int(text[1:], 16)
 
 
-def _shader(fill: Fill, frame: Frame, images: Images) -> skia.Shader | None:
+def _shader(fill: Fill, frame: Frame) -> skia.Shader:
     x, y, width, height = frame
     if fill.kind in ("linear", "radial"):
         colours = [_colour(stop.colour) for stop in fill.stops]
@@ -124,15 +132,6 @@ def _shader(fill: Fill, frame: Frame, images: Images) -> skia.Shader | None:
             )
         centre = skia.Point(x + fill.centre[0] * width, y + fill.centre[1] * height)
         return skia.GradientShader.MakeRadial(centre, fill.radius * width, colours, offsets)
-    if fill.kind == "picture":
-        pixels = np.ascontiguousarray(images[fill.digest])
-        image = skia.Image.fromarray(pixels, colorType=skia.kRGBA_8888_ColorType, copy=True)
-        px, py, w, h = picture_place((pixels.shape[1], pixels.shape[0]), fill.tile, frame)
-        matrix = skia.Matrix()
-        matrix.setScaleTranslate(w / pixels.shape[1], h / pixels.shape[0], px, py)
-        mode = skia.TileMode.kClamp if fill.tile >= 1 else skia.TileMode.kRepeat
-        smooth = skia.SamplingOptions(skia.FilterMode.kLinear, skia.MipmapMode.kLinear)
-        return image.makeShader(mode, mode, smooth, matrix)
     recorder = skia.PictureRecorder()
     canvas = recorder.beginRecording(skia.Rect.MakeWH(1, 1))
     canvas.drawRect(skia.Rect.MakeWH(1, 1), skia.Paint(Color=_colour(fill.colour)))
@@ -158,6 +157,29 @@ def _tiled(canvas: skia.Canvas, layer: Layer) -> None:
     canvas.restore()
 
 
+def _pictured(canvas: skia.Canvas, layer: Layer, images: Images) -> None:
+    """A picture cut to the layer's path, repeated where it is a tile.
+
+    Not as a shader: the binding writes and reads the whole picture anew for each.
+    """
+    pixels = np.ascontiguousarray(images[layer.fill.digest])
+    image = skia.Image.fromarray(pixels, colorType=skia.kRGBA_8888_ColorType, copy=False)
+    across, down = pixels.shape[1], pixels.shape[0]
+    left, top, w, h = picture_place((across, down), layer.fill.tile, layer.frame)
+    _, _, width, height = layer.frame
+    smooth = skia.SamplingOptions(skia.FilterMode.kLinear, skia.MipmapMode.kLinear)
+    canvas.save()
+    canvas.clipPath(layer_path(layer), True)
+    repeats = layer.fill.tile < 1
+    columns = range(-1, math.ceil(width / w) + 1) if repeats else range(1)
+    rows = range(-1, math.ceil(height / h) + 1) if repeats else range(1)
+    for row in rows:
+        for column in columns:
+            place = skia.Rect.MakeXYWH(left + column * w, top + row * h, w, h)
+            canvas.drawImageRect(image, place, smooth)
+    canvas.restore()
+
+
 def paint_layers(
     canvas: skia.Canvas, drawing: Drawing, images: Images, vectors: bool = False
 ) -> None:
@@ -170,11 +192,14 @@ def paint_layers(
         if vectors and layer.fill.kind in ("stripes", "dots", "weave"):
             _tiled(canvas, layer)
             continue
+        if layer.fill.kind == "picture":
+            _pictured(canvas, layer, images)
+            continue
         paint = skia.Paint(AntiAlias=True)
         if layer.fill.kind == "solid":
             paint.setColor(_colour(layer.fill.colour))
         else:
-            paint.setShader(_shader(layer.fill, layer.frame, images))
+            paint.setShader(_shader(layer.fill, layer.frame))
         if layer.stroke:
             paint.setStyle(skia.Paint.kStroke_Style)
             paint.setStrokeWidth(layer.stroke)
@@ -182,8 +207,13 @@ def paint_layers(
         canvas.drawPath(layer_path(layer), paint)
 
 
-def raster(drawing: Drawing, side: int, images: Images | None = None) -> np.ndarray:
-    """Paint a drawing on pixels.
+def raster(
+    drawing: Drawing,
+    side: int,
+    images: Images | None = None,
+    part: tuple[float, float, float] | None = None,
+) -> np.ndarray:
+    """Paint a drawing, or a square part of it, on pixels.
 
     Parameters
     ----------
@@ -192,6 +222,8 @@ def raster(drawing: Drawing, side: int, images: Images | None = None) -> np.ndar
         Pixels a side.
     images : mapping of str to ndarray, optional
         Pictures that fills need, by digest.
+    part : (float, float, float), optional
+        x, y and side of the part in modules; it may reach beyond the drawing.
 
     Returns
     -------
@@ -204,7 +236,9 @@ def raster(drawing: Drawing, side: int, images: Images | None = None) -> np.ndar
     )
     surface = skia.Surface.MakeRasterDirect(info, out, out.strides[0])
     canvas = surface.getCanvas()
-    canvas.scale(side / drawing.side, side / drawing.side)
+    x, y, extent = part or (0, 0, drawing.side)
+    canvas.scale(side / extent, side / extent)
+    canvas.translate(-x, -y)
     paint_layers(canvas, drawing, images or {})
     surface.flushAndSubmit()
     for top in range(0, side, ROWS):
