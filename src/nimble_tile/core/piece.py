@@ -158,6 +158,13 @@ class Picture(_Model):
         return value
 
 
+Mode = Literal[
+    "normal", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn",
+    "hard-light", "soft-light", "difference", "exclusion", "hue", "saturation", "color",
+    "luminosity",
+]  # fmt: skip
+
+
 class Blend(_Model):
     """Rung 4: how code and picture become one.
 
@@ -167,13 +174,14 @@ class Blend(_Model):
         See `nimble_tile.core.blend`.
     strength : float
         0 (the picture alone) to 1 (the code at its strongest).
-    mode : {"normal", "multiply"}
-        Blend mode of the overlay method.
+    mode : str
+        Blend mode of the overlay method, by its name in the W3C's
+        specification.
     """
 
     method: Literal["tone", "overlay"] = "tone"
     strength: float = Field(default=0.7, ge=0, le=1)
-    mode: Literal["normal", "multiply"] = "normal"
+    mode: Mode = "normal"
 
 
 class Finish(_Model):

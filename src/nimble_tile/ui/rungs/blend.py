@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, get_args
 
 from PySide6.QtWidgets import QLabel
 
-from nimble_tile.core.piece import Blend, Piece
+from nimble_tile.core.piece import Blend, Mode, Piece
 from nimble_tile.ui.controls import Choice, Segments, Slider, named, set_rank, soft
 from nimble_tile.ui.rungs.base import Rung
 from nimble_tile.ui.session import Session
@@ -43,7 +43,8 @@ class BlendRung(Rung):
             )
         )
         self.strength.released.connect(session.part)
-        self.mode = Choice("Blend mode", [("normal", "normal"), ("multiply", "multiply")])
+        self.mode = Choice("Blend mode", [(mode, mode) for mode in get_args(Mode)])
+        self.mode.setMaxVisibleItems(16)
         self.mode.chosen.connect(
             lambda mode: session.edit("blend", "Change the blend mode", mode=mode)
         )
