@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 STAMP := .venv/.ready
 
-.PHONY: demo test check screenshots bench artwork clean
+.PHONY: demo test check screenshots bench readers artwork clean
 
 demo: $(STAMP)
 	@.venv/bin/nimble-tile demo
@@ -20,6 +20,9 @@ screenshots: $(STAMP)
 
 bench: $(STAMP)
 	@$(PY) bench/run.py
+
+readers: $(STAMP)
+	@$(PY) tools/reader_table.py docs/readers.md
 
 artwork: $(STAMP)
 	@cd tools && for script in draw_*.py; do ../$(PY) $$script; done
