@@ -45,6 +45,13 @@ def hex_colour(value: str) -> str:
     return value.lower()
 
 
+def picture_digest(value: str | None) -> str | None:
+    """Validator: a SHA-256 digest in hexadecimal, or None."""
+    if value is not None and not re.fullmatch(r"[0-9a-f]{64}", value):
+        raise ValueError("a picture is named by its SHA-256 digest")
+    return value
+
+
 class Stop(_Model):
     """A colour of a gradient at an offset from 0 to 1."""
 
@@ -98,12 +105,7 @@ class Fill(_Model):
 
     _colours = field_validator("colour", "second")(hex_colour)
 
-    @field_validator("digest")
-    @classmethod
-    def _is_digest(cls, value: str | None) -> str | None:
-        if value is not None and not re.fullmatch(r"[0-9a-f]{64}", value):
-            raise ValueError("a picture is named by its SHA-256 digest")
-        return value
+    _is_digest = field_validator("digest")(picture_digest)
 
     @model_validator(mode="after")
     def _rising(self) -> Fill:
@@ -203,12 +205,7 @@ class Look(_Model):
 
     _colour = field_validator("outline_colour")(hex_colour)
 
-    @field_validator("finder_picture")
-    @classmethod
-    def _is_digest(cls, value: str | None) -> str | None:
-        if value is not None and not re.fullmatch(r"[0-9a-f]{64}", value):
-            raise ValueError("a picture is named by its SHA-256 digest")
-        return value
+    _is_digest = field_validator("finder_picture")(picture_digest)
 
     @model_validator(mode="after")
     def _complete(self) -> Look:

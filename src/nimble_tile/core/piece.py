@@ -19,7 +19,7 @@ os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from nimble_tile.core.details import Details
-from nimble_tile.core.look import Look, hex_colour
+from nimble_tile.core.look import Look, hex_colour, picture_digest
 
 SCHEMA = 2
 """Version of the piece's stored form. 1 had no look, no forms of messages, wrote
@@ -150,12 +150,7 @@ class Picture(_Model):
 
     _colour = field_validator("ground")(hex_colour)
 
-    @field_validator("digest")
-    @classmethod
-    def _is_digest(cls, value: str | None) -> str | None:
-        if value is not None and not re.fullmatch(r"[0-9a-f]{64}", value):
-            raise ValueError("a picture is named by its SHA-256 digest")
-        return value
+    _is_digest = field_validator("digest")(picture_digest)
 
 
 Mode = Literal[
