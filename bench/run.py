@@ -152,7 +152,7 @@ def start() -> list[bool]:
 
     return [
         compare("start to usable window", run(OURS), "bare Qt window with numpy and OpenCV",
-                run(BARE), 2, rounds=9)
+                run(BARE), 2)
     ]  # fmt: skip
 
 

@@ -165,8 +165,14 @@ def desktop_theme() -> Theme:
     return DARK if scheme == Qt.ColorScheme.Dark else LIGHT
 
 
+_applied: list[Theme] = []
+
+
 def apply(app: QApplication, theme: Theme) -> None:
-    """Dress the whole program."""
+    """Dress the whole program, unless it wears this theme already."""
+    if _applied == [theme] and app.styleSheet():
+        return
+    _applied[:] = [theme]
     palette = QPalette()
     roles = QPalette.ColorRole
     for role, colour in (

@@ -390,9 +390,12 @@ class Window(QMainWindow):
         self.settings.set("theme", name)
         self._dress()
 
-    def _dress(self) -> None:
+    def _theme(self) -> themes.Theme:
         chosen = {"light": themes.LIGHT, "dark": themes.DARK}
-        theme = chosen.get(self._theme_name) or themes.desktop_theme()
+        return chosen.get(self._theme_name) or themes.desktop_theme()
+
+    def _dress(self) -> None:
+        theme = self._theme()
         themes.apply(QApplication.instance(), theme)
         for part in (self.band, self.ladder, self.bench, self.foot, self.notice, self.progress):
             part.dress(theme)
