@@ -379,6 +379,17 @@ def test_light_on_dark_is_sampled_as_it_is_meant(bay):
     assert "light on dark" in verdict.reasons[0].text
 
 
+def test_reasons_of_a_code_without_a_picture_speak_of_its_look(bay, store):
+    digest = store.add(encoded(photograph("coffee")), "coffee")
+    look = Look(ring="picture", finder_picture=digest)
+    piece = Piece(message=Message(text=LINK), look=look)
+    verdict = judge_rendering(Renderer(store).render(piece, 600), bay)
+    assert verdict.state == "fails"
+    finder = next(r for r in verdict.reasons if "finder patterns read wrongly" in r.text)
+    assert finder.way_out == "Change the shapes or the colours of the code."
+    assert not any("strength" in r.way_out for r in verdict.reasons)
+
+
 def test_transparent_png_and_jpeg_of_the_same_piece(tmp_path, bay):
     piece = Piece(message=Message(text=LINK), look=Look(shape="leaf", ground=None))
     made = render(piece, 500)

@@ -194,6 +194,7 @@ def prove(path: Path, rendering: Rendering, bay: ReaderBay) -> Proof:
         box=box,
         quiet_zone=rendering.quiet_zone,
         looks=SMALLER_LOOKS,
+        blended=rendering.blended,
     )
     return Proof(Path(path), rendering.size, len(data), verdict)
 

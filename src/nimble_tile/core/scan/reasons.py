@@ -26,6 +26,8 @@ WEAK_SHARE = 0.20
 HARDLY_SHOWS = 0.30
 """Share of wrong modules from which the picture does not carry the code."""
 
+LOOK_WAY_OUT = "Change the shapes or the colours of the code."
+
 DULL_QUIET = 0.90
 """Share of the quiet zone that must be light for it not to be named."""
 
@@ -48,6 +50,7 @@ def explain(
     spare: float | None = None,
     good: float = 1.0,
     upside_down: bool = False,
+    blended: bool = True,
 ) -> tuple[Reason, ...]:
     """Reasons for a verdict, most important first.
 
@@ -60,6 +63,8 @@ def explain(
         The spare, and what it should be at least.
     upside_down : bool
         Whether the code is light on dark.
+    blended : bool
+        Whether a picture takes part; without one there is no strength to raise.
 
     Returns
     -------
@@ -99,6 +104,11 @@ def explain(
         )
     if symbol is not None and symbol.micro:
         reasons.append(Reason("Few phones read Micro QR codes.", "Choose a version from 1 to 40."))
+    if not blended:
+        reasons = [
+            Reason(reason.text, LOOK_WAY_OUT) if "strength" in reason.way_out.lower() else reason
+            for reason in reasons
+        ]
     return tuple(reasons)
 
 

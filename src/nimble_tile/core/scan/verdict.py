@@ -164,6 +164,7 @@ def judge_rendering(rendering: Rendering, bay: ReaderBay, with_fidelity: bool = 
         box=rendering.box,
         quiet_zone=rendering.quiet_zone,
         looks=_step_back(rendering),
+        blended=rendering.blended,
         meanwhile=[lambda: fidelity.append(fidelity_of(rendering))] if wanted else (),
     )
     return replace(verdict, fidelity=fidelity[0] if fidelity else None)
@@ -191,6 +192,7 @@ def judge(
     quiet_zone: int = 4,
     looks: Sequence[int] = (),
     meanwhile: Sequence[Callable[[], object]] = (),
+    blended: bool = True,
 ) -> Verdict:
     """Verdict on an image.
 
@@ -208,6 +210,8 @@ def judge(
         `SMALLER_LOOKS`.
     meanwhile : sequence of callable
         Work done beside the readers' first look.
+    blended : bool
+        Whether a picture takes part, for the way out of the reasons.
     """
     grey = to_grey(image)
     micro = symbol is not None and symbol.micro
@@ -250,7 +254,7 @@ def judge(
     verdict = Verdict(state, expected, matches, tuple(found), ordered, spare, looked)
     reasons = explain(
         state, ordered, tuple(found), expected, looked, symbol, spare=spare, good=GOOD_SPARE,
-        upside_down=upside_down,
+        upside_down=upside_down, blended=blended,
     )  # fmt: skip
     return replace(verdict, reasons=reasons)
 
