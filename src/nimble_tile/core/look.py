@@ -232,6 +232,15 @@ class Look(_Model):
         return tuple(dict.fromkeys(digest for digest in found if digest is not None))
 
     @property
+    def bare(self) -> Look:
+        """Its shapes alone, in black without a ground: the same for looks that differ in
+        colours and name, so that what reads shapes alone is not worked out anew."""
+        return self.model_copy(
+            update={"name": "", "fill": BLACK, "ring_fill": None, "eye_fill": None,
+                    "ground": None, "outline_colour": "#000000"}
+        )  # fmt: skip
+
+    @property
     def plain_shapes(self) -> bool:
         """Whether modules and finders are the standard's own squares."""
         return (

@@ -255,7 +255,8 @@ class Renderer:
 
         square = self._stage("square", square_key, lambda: _frozen(cut()), keep=2)
         quiet = piece.code.quiet_zone
-        look = piece.look
+        # Tone reads the look's shapes alone: another colour changes nothing there.
+        look = piece.look.bare if piece.blend.method == "tone" else piece.look
         plan_key = (square_key, symbol, quiet, look)
         plan = self._stage(
             "plan",
@@ -273,7 +274,8 @@ class Renderer:
             return _frozen(out)
 
         image = self._stage("finished", (plan_key, piece.blend), finish, keep=2)
-        return Rendering(image, canvas, box, symbol, quiet, True, look, images=self._images(look))
+        images = self._images(piece.look)
+        return Rendering(image, canvas, box, symbol, quiet, True, piece.look, images=images)
 
 
 def render(

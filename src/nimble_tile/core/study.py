@@ -16,7 +16,7 @@ from nimble_tile.core.errors import MessageError
 from nimble_tile.core.message.density import Density, Offer, density, offers
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.render import Renderer
-from nimble_tile.core.scan.contrast import Contrast, contrast, views
+from nimble_tile.core.scan.contrast import Better, Contrast, better, contrast, views
 from nimble_tile.core.scan.finders import Finders, finders
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks import drawing
@@ -37,6 +37,10 @@ class Study:
     finders : Finders or None
     views : dict of str to ndarray
         The look with each colour vision deficiency; see `contrast.views`.
+    masks : dict of int to ndarray of bool, n × n
+        The symbol under each mask.
+    better : dict of str to tuple of Better
+        Colours that would reach each grade A to C.
     """
 
     symbol: Symbol | None
@@ -45,6 +49,8 @@ class Study:
     contrast: Contrast | None
     finders: Finders | None
     views: dict[str, np.ndarray] = field(default_factory=dict)
+    masks: dict[int, np.ndarray] = field(default_factory=dict)
+    better: dict[str, tuple[Better, ...]] = field(default_factory=dict)
 
 
 class Student:
@@ -77,4 +83,8 @@ class Student:
         drawn = drawing(symbol, look, quiet)
         found = self._once("finders", key, lambda: finders(symbol, drawn, images))
         seen = self._once("views", key, lambda: views(symbol, look, quiet, images))
-        return Study(symbol, dense, dense.offers, pair, found, seen)
+        masks = self._once("masks", symbol, lambda: {m: symbol.under(m) for m in symbol.penalties})
+        offered = self._once(
+            "better", key, lambda: {grade: tuple(better(look, pair, grade)) for grade in "ABC"}
+        )
+        return Study(symbol, dense, dense.offers, pair, found, seen, masks, offered)

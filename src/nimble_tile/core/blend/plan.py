@@ -7,7 +7,7 @@ from functools import cached_property
 
 import numpy as np
 
-from nimble_tile.core.look import Fill, Look
+from nimble_tile.core.look import Look
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
 
@@ -115,11 +115,9 @@ class Plan:
             from nimble_tile.core.symbol.looks import drawing
             from nimble_tile.core.symbol.looks.paint import raster
 
-            ink = Fill()
-            bare = self.look.model_copy(
-                update={"fill": ink, "ring_fill": None, "eye_fill": None, "ground": None,
-                        "ring": "square" if self.look.ring == "picture" else self.look.ring}
-            )  # fmt: skip
+            bare = self.look.bare
+            if bare.ring == "picture":  # of which no tone could be told
+                bare = bare.model_copy(update={"ring": "square"})
             drawn = drawing(self.symbol, bare, self.quiet_zone)
             cells = raster(drawn, self.modules * grain)[..., 3] > 127
             self._cells = (grain, cells)

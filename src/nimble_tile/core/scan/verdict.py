@@ -221,7 +221,7 @@ def judge(
     longer = max(framed.shape)
     first = min(longer, LARGEST_LOOK)
     waiting, looked = list(NAMES), None
-    samples: list[Sample] = []
+    samples: list[tuple[Sample, bool]] = []
     upside_down = False
     for side in [first, *(side for side in looks if side < first)]:
         if side != first and looked is not None and not looked.corrects:
@@ -229,17 +229,17 @@ def judge(
         view, scale = _view(framed, side)
         tasks = list(meanwhile) if side == first else []
         if looked is None and symbol is not None and box is not None:
-            upside_down = light_on_dark(grey, box, symbol, quiet_zone)
-            seen = 255 - grey if upside_down else grey
 
-            def look_ourselves(seen=seen, symbol=symbol) -> None:
-                samples.append(sample(seen, box, symbol, quiet_zone))
+            def look_ourselves(symbol=symbol) -> None:
+                inverted = light_on_dark(grey, box, symbol, quiet_zone)
+                seen = 255 - grey if inverted else grey
+                samples.append((sample(seen, box, symbol, quiet_zone), inverted))
 
             tasks.insert(0, look_ourselves)
         for outcome in bay.read(view, waiting, tasks):
             _gather(found, outcome, scale, corner)
             marks[outcome.name] = _mark(outcome, expected, micro, max(view.shape))
-        looked = samples[0] if samples else None
+        looked, upside_down = samples[0] if samples else (None, False)
         waiting = [name for name in waiting if not _right(marks[name], expected)]
         if not waiting or (micro and READS_MICRO[0] not in waiting):
             break

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from nimble_tile.core.look import Fill
 from nimble_tile.core.piece import Piece
-from nimble_tile.core.scan.contrast import ASKED, better, swapped
+from nimble_tile.core.scan.contrast import ASKED, swapped
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.colour_desk import ColourDesk
 from nimble_tile.ui.controls import Fold, Segments, row, set_rank, soft
@@ -144,7 +144,7 @@ class ColoursPage(QWidget):
         self.note.setText(said)
         self.note.setVisible(bool(said))
         set_rank(self.note, rank)
-        for offer in better(look, found, self._asked):
+        for offer in study.better[self._asked]:
             changed = ", ".join(
                 getattr(offer.look, field).colour
                 for field, _, _ in PARTS

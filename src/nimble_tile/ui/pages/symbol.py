@@ -16,6 +16,8 @@ from nimble_tile.ui.pickers import PictureGrid
 from nimble_tile.ui.session import Session
 
 if TYPE_CHECKING:
+    import numpy as np
+
     from nimble_tile.core.study import Study
     from nimble_tile.core.symbol.encode import Symbol
 
@@ -186,7 +188,7 @@ class SymbolPage(QWidget):
         if symbol is None or symbol is self._symbol:
             return
         self._symbol = symbol
-        self._pictures = {mask: _mask_image(symbol, mask) for mask in symbol.penalties}
+        self._pictures = {mask: _mask_image(dark) for mask, dark in study.masks.items()}
         best = min(symbol.penalties.values())
         self.masks.set_options([
             (mask, f"Mask {mask}: penalty {abs(score)}" + (", the least" if score == best else ""))
@@ -207,12 +209,12 @@ def _micro(version: str) -> bool:
     return version.startswith("M") or version == "micro"
 
 
-def _mask_image(symbol: Symbol, mask: int) -> QImage:
-    """A symbol under a mask, one pixel a module."""
+def _mask_image(dark: np.ndarray) -> QImage:
+    """A symbol (bool n × n) with whole pixels a module."""
     import numpy as np
 
-    grey = np.ascontiguousarray(np.where(symbol.under(mask), 0, 255).astype(np.uint8))
-    side = symbol.side
+    grey = np.ascontiguousarray(np.where(dark, 0, 255).astype(np.uint8))
+    side = dark.shape[0]
     image = QImage(grey.data, side, side, side, QImage.Format.Format_Grayscale8)
     scale = max(1, 120 // side)
     return image.scaled(side * scale, side * scale, Qt.AspectRatioMode.IgnoreAspectRatio,

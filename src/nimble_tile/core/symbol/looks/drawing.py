@@ -111,7 +111,6 @@ def body(symbol: Symbol, look: Look) -> np.ndarray:
     return dark
 
 
-@lru_cache(maxsize=6)
 def drawing(symbol: Symbol, look: Look, quiet_zone: int) -> Drawing:
     """Draw a symbol with a look.
 
@@ -125,7 +124,6 @@ def drawing(symbol: Symbol, look: Look, quiet_zone: int) -> Drawing:
     Returns
     -------
     Drawing
-        The last few are remembered: screen, measures and files draw the same.
     """
     n, q = symbol.side, quiet_zone
     total = n + 2 * q
@@ -135,7 +133,7 @@ def drawing(symbol: Symbol, look: Look, quiet_zone: int) -> Drawing:
         layers.append(
             Layer("ground", rectangle(0, 0, total, total), look.ground, (0, 0, total, total))
         )
-    layers += _modules(body(symbol, look), look, q, frame)
+    layers += _painted(_body_path(symbol, look.bare, q), look, frame)
     layers += _finders(symbol, look, q, frame)
     layers += _alignments(symbol, look, q, frame)
     return Drawing(total, tuple(layers))
@@ -144,12 +142,22 @@ def drawing(symbol: Symbol, look: Look, quiet_zone: int) -> Drawing:
 def module_layers(dark: np.ndarray, look: Look) -> list[Layer]:
     """Layers of modules alone (bool n × n), without a quiet zone; for small pictures."""
     side = float(dark.shape[0])
-    return _modules(dark, look, 0, (0, 0, side, side))
+    return _painted(_path_of(dark, look, 0), look, (0, 0, side, side))
 
 
-def _modules(dark: np.ndarray, look: Look, q: int, frame: Frame) -> list[Layer]:
+Body = tuple[Path, np.ndarray | None] | None
+"""A path and, where it is a stamp, its centres; None: there is nothing to draw."""
+
+
+@lru_cache(maxsize=6)
+def _body_path(symbol: Symbol, bare: Look, q: int) -> Body:
+    """The modules' path: what takes time, and what colours do not change."""
+    return _path_of(body(symbol, bare), bare, q)
+
+
+def _path_of(dark: np.ndarray, look: Look, q: int) -> Body:
     if not dark.any():
-        return []
+        return None
     at = None
     if look.shape == "fused":
         path = fused(dark, look.size, look.round_out, look.round_in).moved(q, q)
@@ -165,6 +173,14 @@ def _modules(dark: np.ndarray, look: Look, q: int, frame: Frame) -> list[Layer]:
             path = _strayed(stamp, centres, dark.shape[0], rows, columns, look)
         else:
             path, at = stamp, centres
+    return path, at
+
+
+def _painted(made: Body, look: Look, frame: Frame) -> list[Layer]:
+    """Layers of the modules: their filling, and the line round them."""
+    if made is None:
+        return []
+    path, at = made
     layers = [Layer("modules", path, look.fill, frame, at)]
     if look.outline:
         line = Fill(colour=look.outline_colour)

@@ -97,12 +97,13 @@ def to_skia(path: Path) -> skia.Path:
     return made
 
 
-_known: WeakKeyDictionary[Layer, skia.Path] = WeakKeyDictionary()
+# A path is one object however often and in whatever colours it is painted.
+_known: WeakKeyDictionary[Path, skia.Path] = WeakKeyDictionary()
 
 
 def layer_path(layer: Layer) -> skia.Path:
     """All of a layer's path, made once."""
-    known = _known.get(layer)
+    known = _known.get(layer.path)
     if known is not None:
         return known
     one = to_skia(layer.path)
@@ -112,7 +113,7 @@ def layer_path(layer: Layer) -> skia.Path:
         whole.setFillType(one.getFillType())
         for x, y in layer.at:
             whole.addPath(one, float(x), float(y))
-    _known[layer] = whole
+    _known[layer.path] = whole
     return whole
 
 

@@ -21,7 +21,7 @@ PLACES = 3
 """Decimals of path data: a thousandth of a module is nothing to see at any size."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Path:
     """A path that is filled by the non-zero rule unless `even_odd`.
 
