@@ -11,13 +11,11 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from nimble_tile import __version__
+from nimble_tile import __version__, report
 
 if TYPE_CHECKING:
     from nimble_tile.core.picture.store import PictureStore
     from nimble_tile.core.piece import Piece, Region
-    from nimble_tile.core.render import Rendering
-    from nimble_tile.core.scan.verdict import Verdict
 
 OK, FAILS, WRONG = 0, 1, 2
 
@@ -129,7 +127,7 @@ def _demo_without_window(out: Path) -> int:
             proof = export(rendering, path, piece.finish, bay)
             save(piece, pictures, out / f"{name}.nimbletile")
             click.echo(f"{path} ({proof.size[0]} × {proof.size[1]} px)")
-            click.echo(_indented(_in_words(proof.verdict)))
+            click.echo(report.indented(report.in_words(proof.verdict)))
             if not proof.verdict.scans:
                 status = FAILS
     finally:
@@ -315,7 +313,7 @@ def _finish(piece: Piece, pictures: PictureStore, out: Path, as_json: bool) -> N
     if rendering.blended:
         verdict = replace(verdict, fidelity=fidelity_of(rendering))
     if as_json:
-        click.echo(json.dumps(_made_json(out, rendering, verdict), ensure_ascii=False))
+        click.echo(json.dumps(report.made_json(out, rendering, verdict), ensure_ascii=False))
     else:
         symbol = rendering.symbol
         width, height = rendering.size
@@ -323,7 +321,7 @@ def _finish(piece: Piece, pictures: PictureStore, out: Path, as_json: bool) -> N
             f"{out}: {width} × {height} px, version {symbol.version}-{symbol.level}, "
             f"mask {symbol.mask}, {symbol.side} modules."
         )
-        click.echo(_in_words(verdict))
+        click.echo(report.in_words(verdict))
     sys.exit(OK if verdict.scans else FAILS)
 
 
@@ -359,95 +357,8 @@ def check(image: Path, expect: str | None, region: Region | None, as_json: bool)
     )
     verdict = replace(verdict, found=moved)
     if as_json:
-        click.echo(json.dumps(_verdict_json(verdict), ensure_ascii=False))
+        click.echo(json.dumps(report.verdict_json(verdict), ensure_ascii=False))
     else:
         click.echo(f"{image}:")
-        click.echo(_in_words(verdict))
+        click.echo(report.in_words(verdict))
     sys.exit(OK if verdict.scans else FAILS)
-
-
-def _verdict_json(verdict: Verdict) -> dict[str, Any]:
-    return {
-        "verdict": verdict.state,
-        "matches": verdict.matches,
-        "found": [
-            {
-                "text": code.text,
-                "corners": [[round(x, 1), round(y, 1)] for x, y in code.corners],
-                "version": code.version,
-                "level": code.level,
-                "mask": code.mask,
-            }
-            for code in verdict.found
-        ],
-        "readers": [
-            {"name": mark.name, "read": mark.read, "text": mark.text, "look": mark.look}
-            for mark in verdict.marks
-        ],
-        "spare": None if verdict.spare is None else round(verdict.spare, 3),
-        "reach": None,
-        "trials": [],
-        "reasons": [f"{reason.text} {reason.way_out}".strip() for reason in verdict.reasons],
-    }
-
-
-def _made_json(out: Path, rendering: Rendering, verdict: Verdict) -> dict[str, Any]:
-    symbol = rendering.symbol
-    fidelity = None
-    if verdict.fidelity is not None:
-        fidelity = {
-            "ssim_view": round(verdict.fidelity.ssim_view, 4),
-            "delta_e_mean": round(verdict.fidelity.delta_e_mean, 3),
-        }
-    return {
-        "out": str(out),
-        "message": symbol.text,
-        "symbol": {
-            "version": symbol.version,
-            "level": symbol.level,
-            "mask": symbol.mask,
-            "modules": symbol.side,
-        },
-        "steering": None,
-        "fidelity": fidelity,
-        "verdict": _verdict_json(verdict),
-    }
-
-
-def _in_words(verdict: Verdict) -> str:
-    """The human-readable summary of a verdict."""
-    right, able = verdict.readers_right
-    lines = [f"{verdict.words}: {right} of {able} readers read it" + (
-        "." if verdict.expected is None or right == 0 else " as intended."
-    )]  # fmt: skip
-    for code in verdict.found:
-        detail = f" (version {code.version}-{code.level}, mask {code.mask})" if code.version else ""
-        lines.append(f"It says: {_one_line(code.text)}{detail}")
-    if verdict.matches is False:
-        lines.append(f"Expected: {_one_line(verdict.expected)}")
-    if verdict.spare is not None:
-        lines.append(f"Spare: {verdict.spare:.0%} of the error correction is not used up.")
-    if verdict.fidelity is not None:
-        lines.append(
-            f"Fidelity: {verdict.fidelity.ssim_view:.2f} of 1, "
-            f"mean colour difference {verdict.fidelity.delta_e_mean:.1f}."
-        )
-    lines.append(
-        "Readers: "
-        + ", ".join(
-            f"{mark.name} {'read' if mark.read else 'did not'}"
-            + (f" (at {mark.look} px)" if mark.read else "")
-            for mark in verdict.marks
-        )
-        + "."
-    )
-    lines += [f"Why: {reason.text} {reason.way_out}".rstrip() for reason in verdict.reasons]
-    return "\n".join(lines)
-
-
-def _one_line(text: str) -> str:
-    return " ⏎ ".join(text.splitlines())
-
-
-def _indented(text: str) -> str:
-    return "\n".join("  " + line for line in text.splitlines())

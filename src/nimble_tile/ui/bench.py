@@ -8,14 +8,12 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import (
-    QBrush,
     QColor,
     QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
     QResizeEvent,
     QTransform,
     QWheelEvent,
@@ -25,7 +23,16 @@ from PySide6.QtWidgets import QWidget
 from nimble_tile.core.picture.placing import dragged
 from nimble_tile.core.piece import Region
 from nimble_tile.ui import theme as themes
-from nimble_tile.ui.overlays import KNOB, corners, paint_handles, paint_xray
+from nimble_tile.ui.overlays import (
+    CURSORS,
+    KNOB,
+    corners,
+    paint_handles,
+    paint_hatch,
+    paint_picking,
+    paint_words,
+    paint_xray,
+)
 
 if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
@@ -268,10 +275,8 @@ class Bench(QWidget):
         image = self.image
         if image is None:
             if self.shown is not None and self.shown.error is not None:
-                painter.setPen(QColor(self.theme.soft))
-                painter.setFont(themes.font(17))
                 told = "The code appears here as soon as the message is there."
-                painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, told)
+                paint_words(painter, QRectF(self.rect()), told, self.theme.soft)
             return
         frame = QRectF(self._offset, QSizeF(image.size()) * self._scale)
         shadow = QColor(0, 0, 0, 30)
@@ -280,7 +285,7 @@ class Bench(QWidget):
         smooth = QPainter.RenderHint.SmoothPixmapTransform
         painter.setRenderHint(smooth, self._scale * self.devicePixelRatioF() < 3)
         if image.hasAlphaChannel():
-            _paint_hatch(painter, frame, self.theme)
+            paint_hatch(painter, frame, self.theme)
         painter.drawImage(frame, image)
         if self.lens is Lens.XRAY:
             looked = self._verdict.sample if self._verdict is not None else None
@@ -290,33 +295,14 @@ class Bench(QWidget):
             veil.setAlphaF(0.35)
             painter.fillRect(frame, veil)
         if self._picking is not None:
-            self._paint_picking(painter)
+            colour = self.colour_at(self._picked_over)
+            paint_picking(painter, self.width(), self._picked_over, colour, self.theme)
         elif self._handles_on:
             paint_handles(painter, self._code_area())
         if self._invites and self._fits:
-            painter.setPen(QColor(self.theme.ink))
-            painter.setFont(themes.font(16))
             line = QRectF(0, frame.bottom() + 8, self.width(), INVITATION)
-            painter.drawText(
-                line, Qt.AlignmentFlag.AlignCenter, "Drop a picture here to blend the code into it"
-            )
-
-    def _paint_picking(self, painter: QPainter) -> None:
-        """The colour under the pointer, and what to do."""
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        colour = self.colour_at(self._picked_over)
-        line = QRectF(self.width() / 2 - 150, 12, 300, 36)
-        painter.setPen(QColor(self.theme.rule))
-        painter.setBrush(QColor(self.theme.panel))
-        painter.drawRoundedRect(line, 6, 6)
-        painter.setPen(QColor(self.theme.ink))
-        painter.setFont(themes.font(14))
-        told = "Click a colour; Escape calls it off"
-        painter.drawText(line, Qt.AlignmentFlag.AlignCenter, told)
-        if colour is not None:
-            painter.setPen(QPen(QColor("#ffffff"), 3))
-            painter.setBrush(QColor(colour))
-            painter.drawEllipse(self._picked_over + QPointF(22, -22), 14, 14)
+            told = "Drop a picture here to blend the code into it"
+            paint_words(painter, line, told, self.theme.ink, 16)
 
     @property
     def _invites(self) -> bool:
@@ -414,7 +400,7 @@ class Bench(QWidget):
             if part != self._hover:
                 self._hover = part
                 self.update()
-            self.setCursor(_CURSORS.get(part, Qt.CursorShape.ArrowCursor))
+            self.setCursor(CURSORS.get(part, Qt.CursorShape.ArrowCursor))
             return
         part, start, origin = self._grab
         if part == "pan":
@@ -485,18 +471,3 @@ class Bench(QWidget):
             self._space = False
             self.unsetCursor()
         super().keyReleaseEvent(event)
-
-
-def _paint_hatch(painter: QPainter, frame: QRectF, theme: themes.Theme) -> None:
-    """What shows through where the piece is transparent: paper with thin slanting lines."""
-    painter.fillRect(frame, QColor("#ffffff"))
-    painter.fillRect(frame, QBrush(QColor("#e2dccf"), Qt.BrushStyle.BDiagPattern))
-
-
-_CURSORS = {
-    "code": Qt.CursorShape.SizeAllCursor,
-    "top left": Qt.CursorShape.SizeFDiagCursor,
-    "bottom right": Qt.CursorShape.SizeFDiagCursor,
-    "top right": Qt.CursorShape.SizeBDiagCursor,
-    "bottom left": Qt.CursorShape.SizeBDiagCursor,
-}

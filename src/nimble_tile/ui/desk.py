@@ -42,7 +42,7 @@ class Desk(QObject):
     def choose_picture(self) -> None:
         """Ask for a picture file."""
         path, _ = QFileDialog.getOpenFileName(
-            self.window, "Bring in a picture", self._folder("pictures"), _PICTURES
+            self.window, "Bring in a picture", self.folder("pictures"), _PICTURES
         )
         if path:
             self.bring_picture(Path(path))
@@ -57,7 +57,7 @@ class Desk(QObject):
             progress.step(f"Opening {path.name}", 0.4)
             return self.pictures.add(data, path.name)
 
-        self._job(work, lambda digest: self._took_picture(digest, path.name))
+        self.job(work, lambda digest: self._took_picture(digest, path.name))
 
     def _took_picture(self, digest: str, name: str) -> None:
         first = self.session.piece.picture.digest is None
@@ -72,7 +72,7 @@ class Desk(QObject):
     def choose_scan(self) -> None:
         """Ask for an image whose code should become the message."""
         path, _ = QFileDialog.getOpenFileName(
-            self.window, "Take the message from an image", self._folder("scans"), _PICTURES
+            self.window, "Take the message from an image", self.folder("scans"), _PICTURES
         )
         if path:
             self.take_message(Path(path))
@@ -104,7 +104,7 @@ class Desk(QObject):
             what = kinds.SCHEMES.get(message.kind, f"a {kinds.TITLES[message.kind].lower()}")
             self.window.notice.say(f"{path.name} says {what}.", good=True)
 
-        self._job(work, done)
+        self.job(work, done)
 
     def paste_picture(self) -> None:
         """Take the picture that lies on the clipboard."""
@@ -134,7 +134,7 @@ class Desk(QObject):
             image.save(buffer, "PNG")
             return self.pictures.add(bytes(buffer.data().data()), "The pasted picture")
 
-        self._job(work, lambda digest: self._took_picture(digest, "Pasted picture"))
+        self.job(work, lambda digest: self._took_picture(digest, "Pasted picture"))
 
     def copy_image(self) -> None:
         """Put the finished image, at its full size, on the clipboard; SVG too without a picture."""
@@ -158,7 +158,7 @@ class Desk(QObject):
             QGuiApplication.clipboard().setMimeData(mime)
             self.window.notice.say(f"Copied: {image.width()} × {image.height()} pixels.", good=True)
 
-        self._job(work, done)
+        self.job(work, done)
 
     # Projects --------------------------------------------------------------
 
@@ -174,7 +174,7 @@ class Desk(QObject):
     def choose_project(self) -> None:
         """Ask for a project file."""
         path, _ = QFileDialog.getOpenFileName(
-            self.window, "Open a project", self._folder("projects"), _PROJECTS
+            self.window, "Open a project", self.folder("projects"), _PROJECTS
         )
         if path:
             self.open_project(Path(path))
@@ -190,7 +190,7 @@ class Desk(QObject):
             progress.step("Opening the demo piece", 0.3)
             return archive.load(demo_project(), self.pictures)
 
-        self._job(work, lambda piece: self._begin(piece, None))
+        self.job(work, lambda piece: self._begin(piece, None))
 
     def _begin(self, piece: Piece, path: Path | None) -> None:
         """Show a piece that was opened."""
@@ -239,7 +239,7 @@ class Desk(QObject):
 
     def save_as(self) -> None:
         """Ask for a name and save."""
-        start = Path(self._folder("projects")) / f"{self.session.name}{archive.SUFFIX}"
+        start = Path(self.folder("projects")) / f"{self.session.name}{archive.SUFFIX}"
         path, _ = QFileDialog.getSaveFileName(
             self.window, "Save the project", str(start), _PROJECTS
         )
@@ -298,7 +298,7 @@ class Desk(QObject):
         """Save before going on; the piece must be safe before anything replaces it."""
         path = self.session.path
         if path is None:
-            start = Path(self._folder("projects")) / f"{self.session.name}{archive.SUFFIX}"
+            start = Path(self.folder("projects")) / f"{self.session.name}{archive.SUFFIX}"
             chosen, _ = QFileDialog.getSaveFileName(
                 self.window, "Save the project", str(start), _PROJECTS
             )
@@ -378,7 +378,7 @@ class Desk(QObject):
             self.window.recovery.discard(leftover)
             self.keep_copy()
 
-        self._job(work, done)
+        self.job(work, done)
 
     # Export ----------------------------------------------------------------
 
@@ -391,7 +391,7 @@ class Desk(QObject):
             "png": "PNG (*.png)", "jpeg": "JPEG (*.jpg *.jpeg)", "svg": "SVG (*.svg)",
             "pdf": "PDF (*.pdf)",
         }  # fmt: skip
-        start = Path(self._folder("exports")) / f"{self.session.name}{SUFFIX[kind]}"
+        start = Path(self.folder("exports")) / f"{self.session.name}{SUFFIX[kind]}"
         path, _ = QFileDialog.getSaveFileName(
             self.window, "Export the finished image", str(start), filters[kind]
         )
@@ -430,14 +430,16 @@ class Desk(QObject):
                 good=proof.verdict.scans,
             )
 
-        self._job(work, done)
+        self.job(work, done)
 
     # Small things ----------------------------------------------------------
 
-    def _job(self, work, done) -> None:
+    def job(self, work, done) -> None:
+        """Run a job; what goes wrong is said above the bench."""
         self.jobs.start(work, done, lambda error: self.window.notice.say(str(error)))
 
-    def _folder(self, what: str) -> str:
+    def folder(self, what: str) -> str:
+        """Folder used last for a sort of file."""
         remembered = self.settings.get(f"folder of {what}")
         if isinstance(remembered, str) and Path(remembered).is_dir():
             return remembered

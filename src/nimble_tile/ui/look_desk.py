@@ -48,12 +48,8 @@ class LookDesk(QObject):
         rung.export_wanted.connect(self.choose_export)
         rung.import_wanted.connect(self.choose_import)
 
-    def _job(self, work, done) -> None:
-        self.window.jobs.start(work, done, lambda error: self.window.notice.say(str(error)))
-
     def _ask(self, title: str, what: str, kinds: str) -> Path | None:
-        remembered = self.settings.get(f"folder of {what}")
-        start = remembered if isinstance(remembered, str) else str(Path.home())
+        start = self.window.desk.folder(what)
         path, _ = QFileDialog.getOpenFileName(self.window, title, start, kinds)
         if not path:
             return None
@@ -101,7 +97,7 @@ class LookDesk(QObject):
                 progress.step(f"Opening {path.name}", 0.3)
                 return self.pictures.add(read_file(path), path.name)
 
-            self._job(
+            self.window.desk.job(
                 bring,
                 lambda digest: self.session.edit(
                     "look", "Put a picture on the finders", ring="picture", finder_picture=digest
@@ -115,7 +111,7 @@ class LookDesk(QObject):
             progress.step(f"Reading {path.name}", 0.3)
             return read_shape(path)
 
-        self._job(
+        self.window.desk.job(
             work,
             lambda shape: self.session.edit(
                 "look", f"Take the shape of {path.name}", **{field: shape, kinds[field]: "own"}
@@ -135,7 +131,7 @@ class LookDesk(QObject):
             progress.step(f"Opening {path.name}", 0.3)
             return self.pictures.add(read_file(path), path.name)
 
-        self._job(
+        self.window.desk.job(
             work, lambda digest: self.window.code.colours.take_picture(field, digest, path.name)
         )
 
@@ -187,7 +183,7 @@ class LookDesk(QObject):
             self.window.notice.say(f"Saved the look {kept.name}.", good=True)
             self.refresh()
 
-        self._job(work, done)
+        self.window.desk.job(work, done)
 
     def forget(self, name: str) -> None:
         """Delete a saved look; pieces that use it keep theirs."""
@@ -202,13 +198,12 @@ class LookDesk(QObject):
             self.window.notice.say(f"Deleted the look {gone}. Pieces that use it keep it.")
             self.refresh()
 
-        self._job(work, done)
+        self.window.desk.job(work, done)
 
     def choose_export(self) -> None:
         """Ask where the look should go."""
         look = self.session.piece.look
-        remembered = self.settings.get("folder of looks")
-        start = Path(remembered) if isinstance(remembered, str) else Path.home()
+        start = Path(self.window.desk.folder("looks"))
         path, _ = QFileDialog.getSaveFileName(
             self.window, "Export the look", str(start / f"{look.name or 'look'}.json"), _LOOKS
         )
@@ -231,8 +226,10 @@ class LookDesk(QObject):
             looks.write(named, self.pictures, path)
             return path
 
-        self._job(work, lambda p: self.window.notice.say(f"Exported the look as {p.name}.",
-                                                         good=True))  # fmt: skip
+        def done(written: Path) -> None:
+            self.window.notice.say(f"Exported the look as {written.name}.", good=True)
+
+        self.window.desk.job(work, done)
 
     def choose_import(self) -> None:
         """Ask for a look file."""
@@ -249,4 +246,4 @@ class LookDesk(QObject):
             progress.step(f"Reading {path.name}", 0.3)
             return looks.read(path, self.pictures)
 
-        self._job(work, self.apply)
+        self.window.desk.job(work, self.apply)

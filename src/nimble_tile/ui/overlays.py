@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QTransform
+from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QTransform
 
 from nimble_tile.ui import theme as themes
 
@@ -14,6 +14,15 @@ if TYPE_CHECKING:
 
 KNOB = 10
 """Side of a handle, in screen pixels."""
+
+CURSORS = {
+    "code": Qt.CursorShape.SizeAllCursor,
+    "top left": Qt.CursorShape.SizeFDiagCursor,
+    "bottom right": Qt.CursorShape.SizeFDiagCursor,
+    "top right": Qt.CursorShape.SizeBDiagCursor,
+    "bottom left": Qt.CursorShape.SizeBDiagCursor,
+}
+"""Pointers over the parts of the code."""
 
 
 def paint_xray(
@@ -86,3 +95,35 @@ def paint_handles(painter: QPainter, area: QRectF | None) -> None:
     for corner in corners(area).values():
         painter.drawRect(QRectF(corner.x() - KNOB / 2, corner.y() - KNOB / 2, KNOB, KNOB))
     painter.restore()
+
+
+def paint_hatch(painter: QPainter, frame: QRectF, theme: themes.Theme) -> None:
+    """What shows through where the piece is transparent: paper with thin slanting lines."""
+    painter.fillRect(frame, QColor("#ffffff"))
+    painter.fillRect(frame, QBrush(QColor("#e2dccf"), Qt.BrushStyle.BDiagPattern))
+
+
+def paint_picking(
+    painter: QPainter, width: float, over: QPointF, colour: str | None, theme: themes.Theme
+) -> None:
+    """What to do while a colour is picked, and the colour under the pointer."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    line = QRectF(width / 2 - 150, 12, 300, 36)
+    painter.setPen(QColor(theme.rule))
+    painter.setBrush(QColor(theme.panel))
+    painter.drawRoundedRect(line, 6, 6)
+    painter.setPen(QColor(theme.ink))
+    painter.setFont(themes.font(14))
+    told = "Click a colour; Escape calls it off"
+    painter.drawText(line, Qt.AlignmentFlag.AlignCenter, told)
+    if colour is not None:
+        painter.setPen(QPen(QColor("#ffffff"), 3))
+        painter.setBrush(QColor(colour))
+        painter.drawEllipse(over + QPointF(22, -22), 14, 14)
+
+
+def paint_words(painter: QPainter, area: QRectF, text: str, colour: str, size: int = 17) -> None:
+    """A line of words in the middle of an area."""
+    painter.setPen(QColor(colour))
+    painter.setFont(themes.font(size))
+    painter.drawText(area, Qt.AlignmentFlag.AlignCenter, text)

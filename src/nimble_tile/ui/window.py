@@ -8,14 +8,10 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QByteArray, QSize, QTimer
 from PySide6.QtGui import (
-    QAction,
-    QActionGroup,
     QCloseEvent,
     QDragEnterEvent,
     QDropEvent,
     QGuiApplication,
-    QKeySequence,
-    QShortcut,
     QShowEvent,
 )
 from PySide6.QtWidgets import (
@@ -47,6 +43,7 @@ from nimble_tile.ui.engine import Engine, Shown
 from nimble_tile.ui.jobs import Jobs
 from nimble_tile.ui.ladder import Ladder
 from nimble_tile.ui.look_desk import LookDesk
+from nimble_tile.ui.menus import build_menus
 from nimble_tile.ui.rungs.blend import BlendRung
 from nimble_tile.ui.rungs.code import CodeRung
 from nimble_tile.ui.rungs.finish import SMALLEST_PRINT, FinishRung, print_size
@@ -103,7 +100,7 @@ class Window(QMainWindow):
         self._copying = QTimer(self)
         self._copying.setSingleShot(True)
         self._copying.timeout.connect(self.desk.keep_copy)
-        self._build_menus()
+        build_menus(self)
         self._connect()
         self._dress()
         self._restore_place()
@@ -152,83 +149,6 @@ class Window(QMainWindow):
         layout.addWidget(line)
         layout.addLayout(middle, 1)
         self.setCentralWidget(whole)
-
-    def _build_menus(self) -> None:
-        bar = self.menuBar()
-        file = bar.addMenu("&File")
-        keys = QKeySequence.StandardKey
-        self.act_new = self._action(file, "&New piece", self.desk.new_piece, keys.New)
-        self.act_open = self._action(file, "&Open project…", self.desk.choose_project, keys.Open)
-        self.recent_menu = file.addMenu("Open &recent")
-        self.recent_menu.aboutToShow.connect(self.desk.fill_recent)
-        file.addSeparator()
-        self.act_save = self._action(file, "&Save", self.desk.save, keys.Save)
-        self.act_save_as = self._action(file, "Save &as…", self.desk.save_as, keys.SaveAs)
-        file.addSeparator()
-        self.act_bring = self._action(
-            file, "Bring in a &picture…", self.desk.choose_picture, "Ctrl+I"
-        )
-        self.act_export = self._action(
-            file, "&Export and check…", self.desk.choose_export, "Ctrl+E"
-        )
-        self._action(file, "Take the &message from an image…", self.desk.choose_scan)
-        file.addSeparator()
-        self._action(file, "&Quit", self.close, keys.Quit)
-
-        edit = bar.addMenu("&Edit")
-        self.act_undo = self._action(edit, "&Undo", self.session.undo, keys.Undo)
-        self.act_redo = self._action(edit, "&Redo", self.session.redo, keys.Redo)
-        edit.addSeparator()
-        self.act_copy = self._action(
-            edit, "&Copy the finished image", self.desk.copy_image, "Ctrl+Shift+C"
-        )
-        self.act_paste = self._action(
-            edit, "&Paste a picture", self.desk.paste_picture, "Ctrl+Shift+V"
-        )
-
-        view = bar.addMenu("&View")
-        self.lens_actions: dict[Lens, QAction] = {}
-        group = QActionGroup(self)
-        for index, (lens, label, _) in enumerate(LENSES):
-            action = self._action(
-                view, f"{label} lens", lambda ln=lens: self.look_through(ln), f"Alt+{index + 1}"
-            )
-            action.setCheckable(True)
-            group.addAction(action)
-            self.lens_actions[lens] = action
-        self.lens_actions[Lens.FINISHED].setChecked(True)
-        view.addSeparator()
-        self._action(view, "Zoom &in", lambda: self.bench.zoom(1.25), keys.ZoomIn)
-        self._action(view, "Zoom &out", lambda: self.bench.zoom(0.8), keys.ZoomOut)
-        self._action(view, "&Whole piece", self.bench.fit, "Ctrl+0")
-        self._action(view, "&Code close up", self.bench.close_up, "Ctrl+1")
-        view.addSeparator()
-        themes_menu = view.addMenu("&Theme")
-        theme_group = QActionGroup(self)
-        for name, label in (
-            ("desktop", "As the desktop"), ("light", "Light"), ("dark", "Dark"),
-        ):  # fmt: skip
-            action = self._action(themes_menu, label, lambda n=name: self.choose_theme(n))
-            action.setCheckable(True)
-            action.setChecked(name == self._theme_name)
-            theme_group.addAction(action)
-
-        about = bar.addMenu("&Help")
-        self.act_demo = self._action(about, "Open the &demo piece", self.desk.open_demo)
-        self._action(about, "&About Nimble Tile", self.about)
-
-        for index in range(len(self.ladder.rungs)):
-            shortcut = QShortcut(QKeySequence(str(index + 1)), self)
-            shortcut.activated.connect(lambda i=index: self.ladder.open(i))
-            self._single_keys = [*getattr(self, "_single_keys", []), shortcut]
-        QApplication.instance().focusChanged.connect(self._focus_moved)
-
-    def _action(self, menu, text: str, slot, keys=None) -> QAction:
-        action = menu.addAction(text)
-        if keys is not None:
-            action.setShortcut(QKeySequence(keys))
-        action.triggered.connect(lambda _=False: slot())
-        return action
 
     def _connect(self) -> None:
         self.session.changed.connect(self._show_piece)

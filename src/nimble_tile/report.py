@@ -1,0 +1,101 @@
+"""What the command line says of a verdict: in words, and as JSON."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from nimble_tile.core.render import Rendering
+    from nimble_tile.core.scan.verdict import Verdict
+
+
+def verdict_json(verdict: Verdict) -> dict[str, Any]:
+    """The JSON of a verdict; scripts rely on its form."""
+    return {
+        "verdict": verdict.state,
+        "matches": verdict.matches,
+        "found": [
+            {
+                "text": code.text,
+                "corners": [[round(x, 1), round(y, 1)] for x, y in code.corners],
+                "version": code.version,
+                "level": code.level,
+                "mask": code.mask,
+            }
+            for code in verdict.found
+        ],
+        "readers": [
+            {"name": mark.name, "read": mark.read, "text": mark.text, "look": mark.look}
+            for mark in verdict.marks
+        ],
+        "spare": None if verdict.spare is None else round(verdict.spare, 3),
+        "reach": None,
+        "trials": [],
+        "reasons": [f"{reason.text} {reason.way_out}".strip() for reason in verdict.reasons],
+    }
+
+
+def made_json(out: Path, rendering: Rendering, verdict: Verdict) -> dict[str, Any]:
+    """The JSON of what was made; scripts rely on its form."""
+    symbol = rendering.symbol
+    fidelity = None
+    if verdict.fidelity is not None:
+        fidelity = {
+            "ssim_view": round(verdict.fidelity.ssim_view, 4),
+            "delta_e_mean": round(verdict.fidelity.delta_e_mean, 3),
+        }
+    return {
+        "out": str(out),
+        "message": symbol.text,
+        "symbol": {
+            "version": symbol.version,
+            "level": symbol.level,
+            "mask": symbol.mask,
+            "modules": symbol.side,
+        },
+        "steering": None,
+        "fidelity": fidelity,
+        "verdict": verdict_json(verdict),
+    }
+
+
+def in_words(verdict: Verdict) -> str:
+    """The human-readable summary of a verdict."""
+    right, able = verdict.readers_right
+    lines = [f"{verdict.words}: {right} of {able} readers read it" + (
+        "." if verdict.expected is None or right == 0 else " as intended."
+    )]  # fmt: skip
+    for code in verdict.found:
+        detail = f" (version {code.version}-{code.level}, mask {code.mask})" if code.version else ""
+        lines.append(f"It says: {_one_line(code.text)}{detail}")
+    if verdict.matches is False:
+        lines.append(f"Expected: {_one_line(verdict.expected)}")
+    if verdict.spare is not None:
+        lines.append(f"Spare: {verdict.spare:.0%} of the error correction is not used up.")
+    if verdict.fidelity is not None:
+        lines.append(
+            f"Fidelity: {verdict.fidelity.ssim_view:.2f} of 1, "
+            f"mean colour difference {verdict.fidelity.delta_e_mean:.1f}."
+        )
+    lines.append(
+        "Readers: "
+        + ", ".join(
+            f"{mark.name} {'read' if mark.read else 'did not'}"
+            + (f" (at {mark.look} px)" if mark.read else "")
+            for mark in verdict.marks
+        )
+        + "."
+    )
+    lines += [f"Why: {reason.text} {reason.way_out}".rstrip() for reason in verdict.reasons]
+    return "\n".join(lines)
+
+
+def _one_line(text: str) -> str:
+    return " ⏎ ".join(text.splitlines())
+
+
+def indented(text: str) -> str:
+    """Two spaces before each line."""
+    return "\n".join("  " + line for line in text.splitlines())

@@ -1,0 +1,91 @@
+"""The menus of the window, and the keys of its rungs."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtGui import QAction, QActionGroup, QKeySequence, QShortcut
+from PySide6.QtWidgets import QApplication
+
+from nimble_tile.ui.bench import Lens
+from nimble_tile.ui.strips import LENSES
+
+if TYPE_CHECKING:
+    from nimble_tile.ui.window import Window
+
+
+def build_menus(window: Window) -> None:
+    """Give a window its menus; what it needs later it gets as attributes."""
+    bar = window.menuBar()
+    file = bar.addMenu("&File")
+    keys = QKeySequence.StandardKey
+    window.act_new = _action(file, "&New piece", window.desk.new_piece, keys.New)
+    window.act_open = _action(file, "&Open project…", window.desk.choose_project, keys.Open)
+    window.recent_menu = file.addMenu("Open &recent")
+    window.recent_menu.aboutToShow.connect(window.desk.fill_recent)
+    file.addSeparator()
+    window.act_save = _action(file, "&Save", window.desk.save, keys.Save)
+    window.act_save_as = _action(file, "Save &as…", window.desk.save_as, keys.SaveAs)
+    file.addSeparator()
+    window.act_bring = _action(file, "Bring in a &picture…", window.desk.choose_picture, "Ctrl+I")
+    window.act_export = _action(file, "&Export and check…", window.desk.choose_export, "Ctrl+E")
+    _action(file, "Take the &message from an image…", window.desk.choose_scan)
+    file.addSeparator()
+    _action(file, "&Quit", window.close, keys.Quit)
+
+    edit = bar.addMenu("&Edit")
+    window.act_undo = _action(edit, "&Undo", window.session.undo, keys.Undo)
+    window.act_redo = _action(edit, "&Redo", window.session.redo, keys.Redo)
+    edit.addSeparator()
+    window.act_copy = _action(
+        edit, "&Copy the finished image", window.desk.copy_image, "Ctrl+Shift+C"
+    )
+    window.act_paste = _action(edit, "&Paste a picture", window.desk.paste_picture, "Ctrl+Shift+V")
+
+    view = bar.addMenu("&View")
+    window.lens_actions: dict[Lens, QAction] = {}
+    group = QActionGroup(window)
+    for index, (lens, label, _) in enumerate(LENSES):
+        action = _action(
+            view,
+            f"{label} lens",
+            lambda ln=lens: window.look_through(ln),
+            f"Alt+{index + 1}",
+        )
+        action.setCheckable(True)
+        group.addAction(action)
+        window.lens_actions[lens] = action
+    window.lens_actions[Lens.FINISHED].setChecked(True)
+    view.addSeparator()
+    _action(view, "Zoom &in", lambda: window.bench.zoom(1.25), keys.ZoomIn)
+    _action(view, "Zoom &out", lambda: window.bench.zoom(0.8), keys.ZoomOut)
+    _action(view, "&Whole piece", window.bench.fit, "Ctrl+0")
+    _action(view, "&Code close up", window.bench.close_up, "Ctrl+1")
+    view.addSeparator()
+    themes_menu = view.addMenu("&Theme")
+    theme_group = QActionGroup(window)
+    for name, label in (
+        ("desktop", "As the desktop"), ("light", "Light"), ("dark", "Dark"),
+    ):  # fmt: skip
+        action = _action(themes_menu, label, lambda n=name: window.choose_theme(n))
+        action.setCheckable(True)
+        action.setChecked(name == window._theme_name)
+        theme_group.addAction(action)
+
+    about = bar.addMenu("&Help")
+    window.act_demo = _action(about, "Open the &demo piece", window.desk.open_demo)
+    _action(about, "&About Nimble Tile", window.about)
+
+    for index in range(len(window.ladder.rungs)):
+        shortcut = QShortcut(QKeySequence(str(index + 1)), window)
+        shortcut.activated.connect(lambda i=index: window.ladder.open(i))
+        window._single_keys = [*getattr(window, "_single_keys", []), shortcut]
+    QApplication.instance().focusChanged.connect(window._focus_moved)
+
+
+def _action(menu, text: str, slot, keys=None) -> QAction:
+    action = menu.addAction(text)
+    if keys is not None:
+        action.setShortcut(QKeySequence(keys))
+    action.triggered.connect(lambda _=False: slot())
+    return action
