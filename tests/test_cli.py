@@ -177,3 +177,14 @@ def test_looks_levels_and_vectors_from_the_command_line(tmp_path):
     assert micro["symbol"]["version"] == "M2"
     wrong = run("make", "--message", text, "--look", "none such", "--out", tmp_path / "a.png")
     assert wrong.exit_code == 2 and "There are: Ink, Reed" in wrong.stderr
+
+
+def test_messages_of_several_lines_are_told_in_one(tmp_path):
+    card = "BEGIN:VCARD\nVERSION:3.0\nFN:Ada Marsh\nN:Marsh;Ada;;;\nEND:VCARD\n"
+    path = tmp_path / "card.png"
+    made = run("make", "--message", card, "--out", path)
+    line = next(line for line in made.stdout.splitlines() if line.startswith("It says"))
+    assert "FN:Ada Marsh ⏎ N:Marsh" in line
+    wrong = run("check", path, "--expect", card.replace("Ada", "Ida"))
+    assert wrong.exit_code == 1 and "Expected: BEGIN:VCARD ⏎ " in wrong.stdout
+    assert json.loads(run("check", path, "--json").stdout)["found"][0]["text"] == card

@@ -99,3 +99,49 @@ def test_projects_carry_forms_looks_and_all_their_pictures(tmp_path, store):
         with pytest.raises(ProjectError, match=says):
             archive.load(bad, empty)
         assert digest not in empty
+
+
+def test_another_colour_traces_no_path_anew_and_changes_nothing_in_tone(store):
+    """On the way from an edit to the picture only what reads the edit is done again."""
+    from nimble_tile.core.piece import Blend, Picture
+    from nimble_tile.core.symbol.looks import drawing
+
+    renderer = Renderer(store)
+    symbol = renderer.symbol(Piece(message=Message(text=LINK)))
+
+    def modules(**look):
+        layers = drawing(symbol, Look(**look), 4).layers
+        return next(layer for layer in layers if layer.role == "modules")
+
+    first = modules(shape="fused", fill=Fill(colour="#102030"))
+    again = modules(shape="fused", fill=Fill(kind="linear"), ground=None, name="Mine")
+    assert again.path is first.path and again.fill != first.fill
+    assert modules(shape="fused", size=0.9).path is not first.path
+
+    digest = store.add(encoded(photograph("coffee")), "coffee")
+    piece = Piece(
+        message=Message(text=LINK), picture=Picture(digest=digest), look=Look(shape="round")
+    )
+    before = renderer.render(piece, 400)
+    other = renderer.render(piece.edited("look", fill=Fill(colour="#102030")), 400)
+    assert other.image is before.image  # tone reads no colour
+    assert other.look.fill.colour == "#102030"  # though the piece has it
+    laid = piece.model_copy(update={"blend": Blend(method="overlay", strength=0.8)})
+    one = renderer.render(laid, 400)
+    two = renderer.render(laid.edited("look", fill=Fill(colour="#804020")), 400)
+    assert not np.array_equal(one.image, two.image)
+    # What a colour gave before another one was tried comes back to the bit.
+    assert np.array_equal(renderer.render(laid, 400).image, one.image)
+
+
+def test_study_gives_every_mask_and_colours_for_every_grade():
+    look = Look(fill=Fill(colour="#8898a8"), ground=Fill(colour="#d0d8e0"))
+    found = student().study(Piece(message=Message(text=LINK), look=look))
+    assert set(found.masks) == set(found.symbol.penalties) == set(range(8))
+    assert np.array_equal(found.masks[found.symbol.mask], found.symbol.dark)
+    assert found.contrast.grade > "C" and set(found.better) == set("ABC")
+    for grade, offers in found.better.items():
+        assert offers
+        for offer in offers:
+            again = student().study(Piece(message=Message(text=LINK), look=offer.look))
+            assert again.contrast.grade <= grade
