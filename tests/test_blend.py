@@ -9,11 +9,11 @@ from skimage import color as skcolor
 from skimage import metrics
 
 from conftest import LINK, encoded, photograph
-from nimble_tile.core.blend import METHODS, Plan
+from nimble_tile.core.blend import Plan, blend
 from nimble_tile.core.blend.modes import MODES
 from nimble_tile.core.blend.overlay import _laid
 from nimble_tile.core.blend.plan import coverage
-from nimble_tile.core.blend.tone import move_luma
+from nimble_tile.core.blend.colour import move_luma
 from nimble_tile.core.errors import MessageError, PictureError
 from nimble_tile.core.piece import Blend, Code, Message, Mode, Picture, Piece, Region
 from nimble_tile.core.render import Renderer, render
@@ -41,7 +41,7 @@ def test_overlay_is_the_specifications_formula(cat, opacity):
     for mode, mixed in (("normal", code), ("multiply", backdrop * code)):
         expected = 255 * (backdrop * (1 - opacity) + mixed * opacity)
         settings = Blend(method="overlay", strength=opacity, mode=mode)
-        got = METHODS["overlay"](plan, settings)
+        got = blend(plan, settings)
         assert np.abs(got - expected).max() <= 1.5
 
 
@@ -139,8 +139,8 @@ def test_coverage_is_exact_at_fractional_module_sizes():
 
 def test_tone_moves_centres_to_their_side_and_keeps_hue(cat):
     plan = plan_of(cat)
-    assert np.array_equal(METHODS["tone"](plan, Blend(strength=0)), cat)
-    out = METHODS["tone"](plan, Blend(strength=0.9))
+    assert np.array_equal(blend(plan, Blend(strength=0)), cat)
+    out = blend(plan, Blend(strength=0.9))
     n, px = plan.modules, cat.shape[0] / plan.modules
     middle = ((np.arange(n) + 0.5) * px).astype(int)
     luma = to_grey(out)[np.ix_(middle, middle)].astype(int)
@@ -155,13 +155,13 @@ def test_tone_moves_centres_to_their_side_and_keeps_hue(cat):
 def test_tone_changes_more_with_strength_and_alike_at_any_size(cat):
     plan = plan_of(cat)
     changes = [
-        np.abs(METHODS["tone"](plan, Blend(strength=s)).astype(int) - cat).mean()
+        np.abs(blend(plan, Blend(strength=s)).astype(int) - cat).mean()
         for s in (0.1, 0.3, 0.5, 0.7, 1.0)
     ]
     assert changes == sorted(changes)
     small = np.ascontiguousarray(cat[::2, ::2])
-    half = METHODS["tone"](plan_of(small), Blend(strength=0.6)).astype(int)
-    whole = METHODS["tone"](plan, Blend(strength=0.6)).astype(int)
+    half = blend(plan_of(small), Blend(strength=0.6)).astype(int)
+    whole = blend(plan, Blend(strength=0.6)).astype(int)
     assert np.abs(whole[::2, ::2] - half).mean() < 4
 
 
@@ -202,7 +202,7 @@ def test_fidelity_equals_references(cat):
     same = measure(cat, cat, 37)
     assert same.ssim_view == pytest.approx(1)
     assert same.delta_e_mean == 0
-    code = METHODS["overlay"](plan_of(cat), Blend(method="overlay", strength=1))
+    code = blend(plan_of(cat), Blend(method="overlay", strength=1))
     plain = measure(cat, code, 37)  # measured before: about 0.1 and 38
     assert plain.ssim_view < 0.25
     assert 25 < plain.delta_e_mean < 50

@@ -13,7 +13,8 @@ from PIL import Image, ImageCms
 from conftest import encoded, photograph
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.picture.opening import open_picture, read_file
-from nimble_tile.core.picture.placing import box_at, centred_square, dragged, region_on
+from nimble_tile.core.picture.gestures import moved, scaled
+from nimble_tile.core.picture.placing import box_at, centred_square, region_on
 from nimble_tile.core.piece import Region
 
 
@@ -244,8 +245,11 @@ def test_placing_is_whole_pixels_inside_the_image():
 )  # fmt: skip
 def test_dragging_keeps_the_code_square_and_on_the_picture(part, dx, dy, x, y, side):
     start = Region(x=x, y=y, width=side, height=side)
-    moved = dragged(start, part, (dx, dy), (420, 310))
-    assert region_on((420, 310), moved) == moved
-    assert moved.width == moved.height
+    if part == "code":
+        placed, _ = moved(start, (dx, dy), (420, 310))
+    else:
+        placed = scaled(start, part, (dx, dy), (420, 310))
+    assert region_on((420, 310), placed) == placed
+    assert placed.width == pytest.approx(placed.height)
     if part == "bottom right":
-        assert (moved.x, moved.y) == (start.x, start.y)
+        assert (placed.x, placed.y) == pytest.approx((start.x, start.y))

@@ -34,7 +34,9 @@ EyeShape = Literal[
 ]
 
 
-class _Model(BaseModel):
+class Model(BaseModel):
+    """Frozen data that refuses what it does not know; validators are built on first use."""
+
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
 
@@ -52,7 +54,7 @@ def picture_digest(value: str | None) -> str | None:
     return value
 
 
-class Stop(_Model):
+class Stop(Model):
     """A colour of a gradient at an offset from 0 to 1."""
 
     offset: float = Field(ge=0, le=1)
@@ -61,7 +63,7 @@ class Stop(_Model):
     _colour = field_validator("colour")(hex_colour)
 
 
-class Fill(_Model):
+class Fill(Model):
     """What fills an area.
 
     Attributes
@@ -121,7 +123,7 @@ BLACK = Fill()
 WHITE = Fill(colour="#ffffff", second="#e6e6e6")
 
 
-class OwnShape(_Model):
+class OwnShape(Model):
     """A closed path of the designer's own.
 
     Attributes
@@ -150,7 +152,7 @@ class OwnShape(_Model):
         return value
 
 
-class Look(_Model):
+class Look(Model):
     """Appearance of modules, finders and colours.
 
     Attributes

@@ -16,14 +16,16 @@ from typing import Annotated, Any, Literal
 # 50 ms of each start; there is none that a document should depend on.
 os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import ConfigDict, Field, field_validator, model_validator
 
+from nimble_tile.core.artwork import Picture, Region, Share
 from nimble_tile.core.details import Details
-from nimble_tile.core.look import Look, hex_colour, picture_digest
+from nimble_tile.core.look import Look, Model
 
-SCHEMA = 2
+SCHEMA = 3
 """Version of the piece's stored form. 1 had no look, no forms of messages, wrote
-everything outside ASCII as UTF-8 without a mark, and never raised the level."""
+everything outside ASCII as UTF-8 without a mark, and never raised the level.
+Until 2 the code stood upright on the picture as it was, blended by tone or overlay."""
 
 MAX_SIDE = 16_384
 """Longest side of a finished image, in pixels: a 1.4 m poster at 300 dpi."""
@@ -31,12 +33,7 @@ MAX_SIDE = 16_384
 Level = Literal["L", "M", "Q", "H"]
 
 
-class _Model(BaseModel):
-    # Validators are built on first use.
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
-
-
-class Message(_Model):
+class Message(Model):
     """Rung 1: what the code says.
 
     Attributes
@@ -73,7 +70,7 @@ class Message(_Model):
         return value
 
 
-class Code(_Model):
+class Code(Model):
     """Rung 2: the symbol.
 
     Attributes
@@ -111,47 +108,7 @@ class Code(_Model):
         raise ValueError("a version is auto, micro, 1 to 40, or M1 to M4")
 
 
-class Region(_Model):
-    """Where the code's outer edge, quiet zone included, lies on the picture.
-
-    Attributes
-    ----------
-    x, y : float
-        Top left corner, in pixels of the original picture.
-    width, height : float
-        Extent in the same pixels.
-    """
-
-    x: float = Field(ge=0)
-    y: float = Field(ge=0)
-    width: float = Field(gt=0)
-    height: float = Field(gt=0)
-
-
-class Picture(_Model):
-    """Rung 3: the picture and where the code goes on it.
-
-    Attributes
-    ----------
-    digest : str or None
-        SHA-256 of the picture file's bytes in hexadecimal; None: no picture.
-    name : str
-        The file's name, for people.
-    ground : str
-        Colour behind transparent parts, ``#rrggbb``.
-    region : Region or None
-        Place of the code; None: the picture's centred square.
-    """
-
-    digest: str | None = None
-    name: str = ""
-    ground: str = "#ffffff"
-    region: Region | None = None
-
-    _colour = field_validator("ground")(hex_colour)
-
-    _is_digest = field_validator("digest")(picture_digest)
-
+Method = Literal["tone", "overlay", "dots", "cut", "grain", "ink", "strokes"]
 
 Mode = Literal[
     "normal", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn",
@@ -160,26 +117,124 @@ Mode = Literal[
 ]  # fmt: skip
 
 
-class Blend(_Model):
+class Dots(Model):
+    """Dots at the modules' centres.
+
+    Attributes
+    ----------
+    size : float
+        Diameter in modules, 0.3 to 1.
+    softness : float
+        Width of the soft edge in parts of the radius, 0 to 1.
+    shape : {"round", "square", "diamond"}
+    """
+
+    size: float = Field(default=0.65, ge=0.3, le=1)
+    softness: Share = 0.6
+    shape: Literal["round", "square", "diamond"] = "round"
+
+
+class Cut(Model):
+    """A dark-and-light motif cut from the picture.
+
+    Attributes
+    ----------
+    threshold : float or None
+        Tone between dark and light, 0 to 1; None: found by Otsu's method.
+    smoothing : float
+        Standard deviation of the smoothing before the cut, in modules.
+    colour : float
+        How much of the picture's colour is kept, 0 (grey) to 1.
+    """
+
+    threshold: Share | None = None
+    smoothing: float = Field(default=0.15, ge=0, le=1)
+    colour: Share = 1.0
+
+
+class Grain(Model):
+    """Fine grain by error diffusion: `cells` × `cells` cells a module."""
+
+    cells: int = Field(default=5, ge=3, le=7)
+
+
+class Ink(Model):
+    """Where the picture is printed.
+
+    Attributes
+    ----------
+    where : {"dark", "light", "tint"}
+        In the dark modules alone, in the light ones alone, or everywhere but
+        as hue and saturation only.
+    """
+
+    where: Literal["dark", "light", "tint"] = "dark"
+
+
+class Strokes(Model):
+    """Brush strokes.
+
+    Attributes
+    ----------
+    width, length : float
+        In modules.
+    gaps : float
+        Share of strokes that are left out, so that the picture shows, 0 to 0.6.
+    seed : int
+        Another scatter.
+    """
+
+    width: float = Field(default=0.3, ge=0.15, le=0.6)
+    length: float = Field(default=1.1, ge=0.4, le=2)
+    gaps: float = Field(default=0.15, ge=0, le=0.6)
+    seed: int = Field(default=1, ge=0, le=9999)
+
+
+class Blend(Model):
     """Rung 4: how code and picture become one.
 
     Attributes
     ----------
-    method : {"tone", "overlay"}
-        See `nimble_tile.core.blend`.
+    method : str
+        A key of `nimble_tile.core.blend.METHODS`.
     strength : float
         0 (the picture alone) to 1 (the code at its strongest).
     mode : str
         Blend mode of the overlay method, by its name in the W3C's
         specification.
+    darks, lights : float
+        Tone: how far dark modules are drawn down and light ones up, in parts
+        of what the strength asks for, 0 to 2.
+    dots, cut, grain, ink, strokes
+        Settings of these methods.
+    finders : float or None
+        Strength of finder and alignment patterns, 0 to 1; None: as the rest.
+    quiet : {"lightened", "soft", "plain"}
+        Quiet zone: the picture lightened; lightened next to the code and
+        fading into the picture; or a plain light ground.
+    quiet_strength : float or None
+        Strength of the quiet zone, 0 to 1; None: as the rest.
+    guarding : float
+        How far the guard is kept, 0 (not at all) to 1 (nothing happens there).
     """
 
-    method: Literal["tone", "overlay"] = "tone"
+    method: Method = "tone"
     strength: float = Field(default=0.7, ge=0, le=1)
     mode: Mode = "normal"
+    darks: float = Field(default=1, ge=0, le=2)
+    lights: float = Field(default=1, ge=0, le=2)
+    dots: Dots = Dots()
+    cut: Cut = Cut()
+    grain: Grain = Grain()
+    ink: Ink = Ink()
+    strokes: Strokes = Strokes()
+    finders: Share | None = None
+    quiet: Literal["lightened", "soft", "plain"] = "lightened"
+    quiet_strength: Share | None = None
+    guarding: Share = 0.7
 
 
-class Finish(_Model):
+class Finish(Model):
     """Rung 6: the file that leaves the house.
 
     Attributes
@@ -200,7 +255,7 @@ class Finish(_Model):
     quality: int = Field(default=92, ge=1, le=100)
 
 
-class Piece(_Model):
+class Piece(Model):
     """One code in one artwork, with all its settings."""
 
     schema_version: int = Field(default=SCHEMA, alias="schema")
@@ -222,12 +277,14 @@ class Piece(_Model):
     @model_validator(mode="before")
     @classmethod
     def _from_older(cls, data: Any) -> Any:
+        # What was made then stays as it was, module by module.
         if isinstance(data, dict) and data.get("schema") == 1:
             older = data.get("code")
             code = dict(older) if isinstance(older, dict) else {}
-            # What was made then stays as it was, module by module.
             code = {"raise_level": False, "charset": "utf-8 unmarked", **code}
-            return {**data, "schema": SCHEMA, "code": code}
+            data = {**data, "schema": 2, "code": code}
+        if isinstance(data, dict) and data.get("schema") == 2:
+            data = {**data, "schema": SCHEMA}
         return data
 
     @model_validator(mode="after")
@@ -239,8 +296,7 @@ class Piece(_Model):
     @property
     def digests(self) -> tuple[str, ...]:
         """All pictures that the piece needs, once each."""
-        own = () if self.picture.digest is None else (self.picture.digest,)
-        return tuple(dict.fromkeys((*own, *self.look.digests)))
+        return tuple(dict.fromkeys((*self.picture.digests, *self.look.digests)))
 
     def edited(self, rung: str, **changes: Any) -> Piece:
         """A new piece with some settings of one rung changed.

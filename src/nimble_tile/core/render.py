@@ -3,10 +3,11 @@
 Stages, each remembered on the part of the piece that it reads:
 
 1. symbol   the message encoded
-2. canvas   the picture on its ground at the output's size
-3. plan     the code's square cut out, upright, with the symbol on it
-4. blended  the square after the blend method
-5. finished the square put back
+2. framed   the picture turned and cropped, at the output's size
+3. canvas   prepared, on its ground, extended
+4. plan     the code's square cut out, upright, with the symbol on it
+5. blended  the square after the blend method
+6. finished the square put back
 """
 
 from __future__ import annotations
@@ -18,14 +19,25 @@ from typing import Any
 
 import numpy as np
 
-from nimble_tile.core.blend import METHODS, Plan
+from nimble_tile.core.blend import LOOKLESS, Plan, blend
 from nimble_tile.core.blend.plan import coverage
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.look import Look
-from nimble_tile.core.picture.opening import Opened
-from nimble_tile.core.picture.placing import Box, box_at, natural_size, output_size, region_on
+from nimble_tile.core.picture import framing, warping
+from nimble_tile.core.picture.opening import Opened, on_ground
+from nimble_tile.core.picture.placing import (
+    Box,
+    bounds,
+    box_at,
+    natural_size,
+    output_size,
+    quad_at,
+    region_on,
+    whole,
+)
+from nimble_tile.core.picture.prepare import prepared
 from nimble_tile.core.picture.store import PictureStore
-from nimble_tile.core.piece import MAX_SIDE, Piece
+from nimble_tile.core.piece import MAX_SIDE, Piece, Region
 from nimble_tile.core.symbol.encode import Symbol, encode
 from nimble_tile.core.symbol.looks import drawing
 
@@ -47,7 +59,8 @@ class Rendering:
     picture : ndarray of uint8, H × W × 3 sRGB
         The picture as it was placed, before blending.
     box : Box
-        The code's place on the image, quiet zone included.
+        The code's place on the image, quiet zone included; the whole pixels
+        that it touches where it does not stand upright.
     symbol : Symbol
     quiet_zone : int
         Modules of margin on each side.
@@ -60,6 +73,11 @@ class Rendering:
         transparent; `image` shows it on white.
     images : mapping of str to ndarray
         Pictures of the look's fills, by digest.
+    quad : ndarray of float64, 4 × 2, or None
+        The code's corners on the image (top left, top right, bottom right,
+        bottom left) where it is turned or in perspective.
+    place : Region or None
+        The place that was used, in pixels of the framed picture.
     """
 
     image: np.ndarray
@@ -71,6 +89,8 @@ class Rendering:
     look: Look = field(default_factory=Look)
     rgba: np.ndarray | None = None
     images: Mapping[str, np.ndarray] = field(default_factory=dict)
+    quad: np.ndarray | None = None
+    place: Region | None = None
 
     @property
     def modules(self) -> int:
@@ -82,11 +102,22 @@ class Rendering:
         """Width and height in pixels."""
         return self.image.shape[1], self.image.shape[0]
 
+    @property
+    def code_side(self) -> float:
+        """Side of the code in pixels of the image: its shorter side, or its mean edge."""
+        if self.quad is None:
+            return min(self.box.width, self.box.height)
+        return float(np.hypot(*(np.roll(self.quad, -1, axis=0) - self.quad).T).mean())
+
+    def upright(self, image: np.ndarray) -> np.ndarray:
+        """The code's square of an image of this size (S × S × …), upright."""
+        if self.quad is None:
+            return image[self.box.slices]
+        return warping.cut(image, self.quad, warping.square_side(self.quad))
+
     def plain(self) -> np.ndarray:
         """The code alone, black on white, in its place on the picture (H × W × 3)."""
-        out = self.picture.copy()
-        out[self.box.slices] = _plain(self.symbol, self.quiet_zone, self.box)
-        return out
+        return self._with(lambda side: _plain(self.symbol, self.quiet_zone, side))
 
     def code_alone(self) -> np.ndarray:
         """The code as it looks, without blending, in its place on the picture (H × W × 3)."""
@@ -94,19 +125,19 @@ class Rendering:
             return self.image
         if self.look.plain:
             return self.plain()
-        import cv2
-
         from nimble_tile.core.symbol.looks.paint import raster
 
-        out = self.picture.copy()
-        box = self.box
-        side = max(box.width, box.height)
         drawn = drawing(self.symbol, self.look, self.quiet_zone)
-        square, _ = _on_white(raster(drawn, side, self.images))
-        if box.width != box.height:
-            square = cv2.resize(square, (box.width, box.height), interpolation=cv2.INTER_AREA)
-        out[box.slices] = square
-        return out
+        return self._with(lambda side: _on_white(raster(drawn, side, self.images))[0])
+
+    def _with(self, draw: Callable[[int], np.ndarray]) -> np.ndarray:
+        """The picture with a drawn square on the code's place."""
+        if self.quad is None:
+            out = self.picture.copy()
+            out[self.box.slices] = _fitting(draw(max(self.box.width, self.box.height)), self.box)
+            return out
+        square = self.upright(self.picture)
+        return warping.put_back(self.picture, square, draw(square.shape[0]), self.quad)
 
 
 class Renderer:
@@ -147,10 +178,11 @@ class Renderer:
         return self._stage("symbol", key, lambda: encode(piece.message, code), keep=4)
 
     def picture_size(self, piece: Piece) -> tuple[int, int] | None:
-        """Width and height of the piece's original picture."""
+        """Width and height of the piece's framed picture at the original's resolution."""
         if piece.picture.digest is None:
             return None
-        return self.pictures.about(piece.picture.digest).size
+        size = self.pictures.about(piece.picture.digest).size
+        return framing.framed_size(size, piece.picture.frame)
 
     def natural_size(self, piece: Piece) -> int:
         """Longer side that suits the piece when none was chosen."""
@@ -189,6 +221,24 @@ class Renderer:
                 return self._plain(piece, symbol, size)
             return self._blended(piece, symbol, size)
 
+    def place(self, piece: Piece) -> Region | None:
+        """The code's place on the framed picture as it is used; None without a picture.
+
+        Raises
+        ------
+        MessageError, PictureError
+            As in `render`.
+        """
+        size = self.picture_size(piece)
+        if size is None:
+            return None
+        region = region_on(size, piece.picture.region)
+        if not piece.picture.whole_pixels:
+            return region
+        modules = self.symbol(piece).side + 2 * piece.code.quiet_zone
+        longer = piece.finish.size or natural_size(size, region, modules)
+        return whole(region, size, modules, output_size(size, longer))
+
     def canvas(self, piece: Piece, size: int) -> np.ndarray | None:
         """The piece's picture alone on its ground (H × W × 3), or None without one."""
         if piece.picture.digest is None:
@@ -196,15 +246,38 @@ class Renderer:
         with self._lock:
             return self._canvas(piece, size)[0]
 
+    def guard(self, piece: Piece, extent: tuple[int, int]) -> np.ndarray | None:
+        """The piece's guard over its framed picture (uint8, 255 = must stay), or None."""
+        if piece.picture.guard is None or piece.picture.digest is None:
+            return None
+        original = self.pictures.about(piece.picture.digest).size
+        mask = self.pictures.mask(piece.picture.guard)
+        return framing.mask_on(mask, original, piece.picture.frame, extent)
+
     def _canvas(self, piece: Piece, size: int) -> tuple[np.ndarray, Hashable]:
         """The canvas stage, and its key for the stages after it."""
         placed = piece.picture
-        opened = self.pictures.opened(placed.digest)
-        key = (placed.digest, placed.ground, size)
-        ground = self._stage("ground", key[:2], lambda: _frozen(opened.over(placed.ground)))
-        extent = output_size(opened.size, size)
-        canvas = self._stage("canvas", key, lambda: _frozen(_resize(ground, extent)), keep=2)
-        return canvas, key
+        frame, original = placed.frame, self.pictures.about(placed.digest).size
+        extent = output_size(framing.framed_size(original, frame), size)
+        inner = framing.inner_extent(original, frame, extent)
+        cut_key = (placed.digest, frame, inner)
+
+        def cut() -> tuple[np.ndarray, np.ndarray | None]:
+            opened = self.pictures.opened(placed.digest)
+            return framing.with_alpha(opened.rgb, opened.alpha, frame, inner)
+
+        framed = self._stage("framed", cut_key, cut, keep=2)
+        key = (cut_key, extent, placed.prepare, placed.ground)
+
+        def make() -> np.ndarray:
+            def mask(digest: str) -> np.ndarray:
+                kept = self.pictures.mask(digest)
+                return framing.mask_on(kept, original, frame, inner, inner=True)
+
+            image, alpha = prepared(*framed, placed.prepare, mask)
+            return _frozen(framing.extended(on_ground(image, alpha, placed.ground), frame, extent))
+
+        return self._stage("canvas", key, make, keep=2), key
 
     def _plain(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
         box = Box(0, 0, size, size)
@@ -212,7 +285,7 @@ class Renderer:
 
         def draw() -> tuple[np.ndarray, np.ndarray | None]:
             if look.plain:
-                return _frozen(_plain(symbol, quiet, box)), None
+                return _frozen(_plain(symbol, quiet, size)), None
             from nimble_tile.core.symbol.looks.paint import raster
 
             return _on_white(raster(drawing(symbol, look, quiet), size, images))
@@ -236,46 +309,55 @@ class Renderer:
         }
 
     def _blended(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
-        import cv2
-
-        placed = piece.picture
-        opened = self.pictures.opened(placed.digest)
-        region = region_on(opened.size, placed.region)
-        extent = output_size(opened.size, size)
-        box = box_at(opened.size, region, extent)
+        place = self.place(piece)
+        framed = self.picture_size(piece)
+        extent = output_size(framed, size)
         canvas, canvas_key = self._canvas(piece, size)
-        square_key = (canvas_key, box)
-        side = max(box.width, box.height)
-
-        def cut() -> np.ndarray:
-            piece_of_canvas = canvas[box.slices]
-            if box.width == box.height:
-                return np.ascontiguousarray(piece_of_canvas)
-            return cv2.resize(piece_of_canvas, (side, side), interpolation=cv2.INTER_LINEAR)
-
-        square = self._stage("square", square_key, lambda: _frozen(cut()), keep=2)
+        if place.upright:
+            box, quad = box_at(framed, place, extent), None
+        else:
+            quad = quad_at(framed, place, extent)
+            box = bounds(quad, extent)
+        square_key = (canvas_key, place)
+        square = self._stage("square", square_key, lambda: _frozen(_cut(canvas, box, quad)), keep=2)
         quiet = piece.code.quiet_zone
-        # Tone reads the look's shapes alone: another colour changes nothing there.
-        look = piece.look.bare if piece.blend.method == "tone" else piece.look
-        plan_key = (square_key, symbol, quiet, look)
-        plan = self._stage(
-            "plan",
-            plan_key,
-            lambda: Plan(square, symbol, quiet, look, self._images(look)),
-            keep=2,
-        )
+        # Where a method reads the shapes alone, another colour changes nothing.
+        look = piece.look.bare if piece.blend.method in LOOKLESS else piece.look
+        plan_key = (square_key, symbol, quiet, look, piece.picture.guard)
+
+        def plan() -> Plan:
+            modules = symbol.side + 2 * quiet
+            guard = self._guard_grid(piece, extent, box, quad, modules)
+            return Plan(square, symbol, quiet, look, self._images(look), guard)
+
+        planned = self._stage("plan", plan_key, plan, keep=2)
 
         def finish() -> np.ndarray:
-            blended = METHODS[piece.blend.method](plan, piece.blend)
-            if box.width != box.height:
-                blended = cv2.resize(blended, (box.width, box.height), interpolation=cv2.INTER_AREA)
+            blended = blend(planned, piece.blend)
+            if quad is not None:
+                return _frozen(warping.put_back(canvas, square, blended, quad))
             out = canvas.copy()
-            out[box.slices] = blended
+            out[box.slices] = _fitting(blended, box)
             return _frozen(out)
 
         image = self._stage("finished", (plan_key, piece.blend), finish, keep=2)
-        images = self._images(piece.look)
-        return Rendering(image, canvas, box, symbol, quiet, True, piece.look, images=images)
+        return Rendering(
+            image, canvas, box, symbol, quiet, True, piece.look,
+            images=self._images(piece.look), quad=quad, place=place,
+        )  # fmt: skip
+
+    def _guard_grid(
+        self, piece: Piece, extent: tuple[int, int], box: Box, quad: np.ndarray | None, modules: int
+    ) -> np.ndarray | None:
+        """The guard on the grid of modules, 0 to 1."""
+        import cv2
+
+        guard = self.guard(piece, extent)
+        if guard is None:
+            return None
+        square = guard[box.slices] if quad is None else warping.cut(guard, quad, 6 * modules)
+        grid = cv2.resize(square, (modules, modules), interpolation=cv2.INTER_AREA)
+        return grid.astype(np.float32) / 255
 
 
 def render(
@@ -285,25 +367,34 @@ def render(
     return Renderer(pictures or PictureStore()).render(piece, size)
 
 
-def _plain(symbol: Symbol, quiet_zone: int, box: Box) -> np.ndarray:
-    """Black on white code, box.height × box.width × 3."""
+def _cut(canvas: np.ndarray, box: Box, quad: np.ndarray | None) -> np.ndarray:
+    """The code's square, upright."""
     import cv2
 
+    if quad is not None:
+        return warping.cut(canvas, quad, warping.square_side(quad))
+    square = canvas[box.slices]
+    if box.width == box.height:
+        return np.ascontiguousarray(square)
     side = max(box.width, box.height)
-    light = 1 - coverage(np.pad(symbol.dark, quiet_zone), side)
-    grey = np.rint(light * 255).astype(np.uint8)
-    if box.width != box.height:
-        grey = cv2.resize(grey, (box.width, box.height), interpolation=cv2.INTER_AREA)
-    return cv2.cvtColor(grey, cv2.COLOR_GRAY2RGB)
+    return cv2.resize(square, (side, side), interpolation=cv2.INTER_LINEAR)
 
 
-def _resize(image: np.ndarray, extent: tuple[int, int]) -> np.ndarray:
+def _fitting(square: np.ndarray, box: Box) -> np.ndarray:
+    """A square squeezed into a box."""
     import cv2
 
-    if (image.shape[1], image.shape[0]) == extent:
-        return image
-    shrinks = extent[0] < image.shape[1]
-    return cv2.resize(image, extent, interpolation=cv2.INTER_AREA if shrinks else cv2.INTER_CUBIC)
+    if square.shape[:2] == (box.height, box.width):
+        return square
+    return cv2.resize(square, (box.width, box.height), interpolation=cv2.INTER_AREA)
+
+
+def _plain(symbol: Symbol, quiet_zone: int, side: int) -> np.ndarray:
+    """Black on white code, side × side × 3."""
+    import cv2
+
+    light = 1 - coverage(np.pad(symbol.dark, quiet_zone), side)
+    return cv2.cvtColor(np.rint(light * 255).astype(np.uint8), cv2.COLOR_GRAY2RGB)
 
 
 def _on_white(rgba: np.ndarray) -> tuple[np.ndarray, np.ndarray | None]:

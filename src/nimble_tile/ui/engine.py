@@ -12,7 +12,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
 from nimble_tile.core.errors import MessageError, UserError
-from nimble_tile.core.picture.placing import region_on
+from nimble_tile.core.picture.placing import region_on, side_of
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Piece
 
@@ -86,7 +86,7 @@ def preview_size(piece: Piece, renderer: Renderer) -> tuple[int, int]:
     if extent is not None:
         modules = renderer.symbol(piece).side + 2 * piece.code.quiet_zone
         region = region_on(extent, piece.picture.region)
-        share = min(region.width, region.height) / max(extent)
+        share = side_of(region) / max(extent)
         wanted = max(wanted, math.ceil(LEAST_MODULE * modules / share))
     return min(final, wanted, LARGEST_PREVIEW), natural
 

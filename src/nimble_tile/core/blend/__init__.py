@@ -1,9 +1,10 @@
 """Ways to make one square of a picture and a symbol.
 
 Every method is one module here with one function
-``blend(plan, settings) -> raster`` that works in the code's square: the part
-of the picture under the code, upright, S × S pixels for `Plan.modules`
-modules a side, quiet zone included.
+``blend(plan, settings, strength) -> raster`` that works in the code's square:
+the part of the picture under the code, upright, S × S pixels for
+`Plan.modules` modules a side, quiet zone included. `strength` is a map on the
+grid of modules. A module's ``GUARANTEE`` says what its method holds for readers.
 """
 
 from __future__ import annotations
@@ -12,14 +13,48 @@ from collections.abc import Callable
 
 import numpy as np
 
-from nimble_tile.core.blend import overlay, tone
+from nimble_tile.core.blend import cut, dots, grain, ink, overlay, strokes, tone
 from nimble_tile.core.blend.plan import Plan
+from nimble_tile.core.blend.strength import strengths
 from nimble_tile.core.piece import Blend
 
-METHODS: dict[str, Callable[[Plan, Blend], np.ndarray]] = {
-    "tone": tone.blend,
-    "overlay": overlay.blend,
+_MODULES = {
+    "tone": tone, "overlay": overlay, "dots": dots, "cut": cut, "grain": grain, "ink": ink,
+    "strokes": strokes,
+}  # fmt: skip
+
+METHODS: dict[str, Callable[[Plan, Blend, np.ndarray], np.ndarray]] = {
+    name: module.blend for name, module in _MODULES.items()
 }
 """Blend methods by the name that the piece uses."""
 
-__all__ = ["METHODS", "Plan"]
+GUARANTEES: dict[str, str] = {name: module.GUARANTEE for name, module in _MODULES.items()}
+"""What each method holds for readers, in a sentence."""
+
+LOOKLESS = frozenset({"tone", "dots", "cut", "grain", "strokes"})
+"""Methods that read no colours of the look."""
+
+
+def blend(plan: Plan, settings: Blend, strength: np.ndarray | None = None) -> np.ndarray:
+    """Blend a square.
+
+    Parameters
+    ----------
+    plan : Plan
+    settings : Blend
+    strength : ndarray of float32, N × N, optional
+        Strength of each module, 0 to 1; else that of the settings.
+
+    Returns
+    -------
+    ndarray of uint8, S × S × 3 sRGB
+        The picture itself, to the bit, where the strength is 0 throughout.
+    """
+    if strength is None:
+        strength = strengths(plan, settings)
+    if not strength.any():
+        return plan.square.copy()
+    return METHODS[settings.method](plan, settings, strength)
+
+
+__all__ = ["GUARANTEES", "LOOKLESS", "METHODS", "Plan", "blend", "strengths"]

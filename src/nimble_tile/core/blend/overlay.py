@@ -14,6 +14,7 @@ from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 
+from nimble_tile.core.blend.compose import with_quiet_zone
 from nimble_tile.core.blend.modes import MODES
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.piece import Blend
@@ -23,20 +24,35 @@ CELLS = 262_144
 processors busy, few enough to need little memory."""
 
 
-def blend(plan: Plan, settings: Blend) -> np.ndarray:
-    """Blend with opacity `Blend.strength` in mode `Blend.mode`.
+GUARANTEE = (
+    "In black on white and normal mode every module keeps its side of mid grey once the "
+    "strength is above one half. Other modes guarantee nothing: multiply never lightens, "
+    "screen never darkens."
+)
+
+
+def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
+    """Blend with an opacity for each module in mode `Blend.mode`.
 
     Returns
     -------
     ndarray of uint8, S × S × 3
-        In black on white it guarantees that every module keeps its side of
-        mid grey once the strength is above one half in normal mode. The other
-        modes guarantee nothing: multiply never lightens, screen never darkens.
+        A quiet zone that is to be plain or to fade is treated as in the other methods.
     """
+    out = _blend(plan, settings, strength)
+    if settings.quiet == "lightened":
+        return out
+    return with_quiet_zone(plan, out, settings, strength)
+
+
+def _blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     import cv2
 
     # Steps of 1/255 throughout, as in the blend's definition on 8-bit images.
-    opacity = settings.strength
+    opacity = float(strength[0, 0])
+    if (strength != strength[0, 0]).any():
+        return _laid(plan.square, plan.ink, plan.on_pixels(strength), settings.mode)
+    opacity = round(opacity, 6)  # which single precision has blurred
     if not plan.look.plain or settings.mode not in ("normal", "multiply"):
         return _laid(plan.square, plan.ink, opacity, settings.mode)
     light = np.rint((1 - plan.coverage) * 255).astype(np.uint8)
@@ -48,15 +64,18 @@ def blend(plan: Plan, settings: Blend) -> np.ndarray:
     return cv2.multiply(plan.square, cv2.cvtColor(factor, cv2.COLOR_GRAY2RGB), scale=1 / 255)
 
 
-def _laid(square: np.ndarray, ink: np.ndarray, opacity: float, mode: str) -> np.ndarray:
-    """A source with alpha over an opaque backdrop."""
+def _laid(
+    square: np.ndarray, ink: np.ndarray, opacity: float | np.ndarray, mode: str
+) -> np.ndarray:
+    """A source with alpha over an opaque backdrop; opacity for all or for each pixel."""
     import cv2
 
-    if mode == "normal" and (ink[..., 3] == 255).all():
+    single = isinstance(opacity, float)
+    if mode == "normal" and single and (ink[..., 3] == 255).all():
         return cv2.addWeighted(square, 1 - opacity, np.ascontiguousarray(ink[..., :3]), opacity, 0)
     out = np.empty_like(square)
     mix = MODES[mode]
-    unit, strength = np.float32(1 / 255), np.float32(opacity / 255)
+    unit = np.float32(1 / 255)
     step = max(1, CELLS // square.shape[1])
 
     def work(top: int) -> None:
@@ -64,7 +83,7 @@ def _laid(square: np.ndarray, ink: np.ndarray, opacity: float, mode: str) -> np.
         backdrop = [plane * unit for plane in cv2.split(square[rows])]
         *source, alpha = cv2.split(ink[rows])
         mixed = mix(backdrop, [plane * unit for plane in source])
-        share = alpha * strength
+        share = alpha * (np.float32(opacity) if single else opacity[rows]) * unit
         planes = [
             np.rint((b + (m - b) * share) * np.float32(255)).astype(np.uint8)
             for b, m in zip(backdrop, mixed, strict=True)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Hashable, Mapping
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
+from nimble_tile.core.blend.colour import Colours
 from nimble_tile.core.look import Look
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
@@ -29,6 +31,8 @@ class Plan:
         How the code itself looks.
     images : mapping of str to ndarray
         Pictures that the look's fills need.
+    guard : ndarray of float32, N × N, optional
+        0 to 1: where the picture must stay, on the grid of modules.
 
     Notes
     -----
@@ -43,12 +47,21 @@ class Plan:
         quiet_zone: int,
         look: Look | None = None,
         images: Mapping[str, np.ndarray] | None = None,
+        guard: np.ndarray | None = None,
     ) -> None:
         self.square = square
         self.symbol = symbol
         self.quiet_zone = quiet_zone
         self.look = look or Look()
         self.images = images or {}
+        self.guard = guard
+        self._remembered: dict[str, tuple[Hashable, Any]] = {}
+
+    def once(self, name: str, key: Hashable, make: Callable[[], Any]) -> Any:
+        """What `make` gives, remembered under a name for the last key."""
+        if name not in self._remembered or self._remembered[name][0] != key:
+            self._remembered[name] = (key, make())
+        return self._remembered[name][1]
 
     @property
     def modules(self) -> int:
@@ -74,6 +87,21 @@ class Plan:
     def function(self) -> np.ndarray:
         """Bool N × N: finder, separator and alignment modules, which readers look for first."""
         return np.isin(self.parts, (Part.FINDER, Part.SEPARATOR, Part.ALIGNMENT))
+
+    @cached_property
+    def finders(self) -> np.ndarray:
+        """Bool N × N: modules with the finders' own strength, timing pattern included."""
+        return self.function | (self.parts == Part.TIMING)
+
+    @cached_property
+    def quiet(self) -> np.ndarray:
+        """Bool N × N: modules of the quiet zone."""
+        return self.parts == QUIET
+
+    @cached_property
+    def colours(self) -> Colours:
+        """The square's colours as `nimble_tile.core.blend.colour.move_luma` needs them."""
+        return Colours(self.square)
 
     @cached_property
     def luma(self) -> np.ndarray:
@@ -124,6 +152,32 @@ class Plan:
         return self._cells[1]
 
     _cells: tuple[int, np.ndarray] | None = None
+
+    def edges(self) -> np.ndarray:
+        """Pixel boundaries of the modules, float64 N + 1."""
+        return np.arange(self.modules + 1) * (self.side / self.modules)
+
+    def offsets(self) -> np.ndarray:
+        """Float32 S: distance of each pixel's middle from its module's, -0.5 to 0.5 modules."""
+        at = (np.arange(self.side) + 0.5) * (self.modules / self.side)
+        return (at - np.floor(at) - 0.5).astype(np.float32)
+
+    def on_pixels(self, grid: np.ndarray, smooth: bool = False) -> np.ndarray:
+        """A grid of modules (N × N, float or uint8) at the square's pixels.
+
+        Module edges on pixels by area where they fall between two, or a
+        smooth field between the modules' middles.
+        """
+        import cv2
+
+        size = (self.side, self.side)
+        if smooth:
+            return cv2.resize(grid, size, interpolation=cv2.INTER_LINEAR)
+        if self.side % self.modules == 0:
+            return cv2.resize(grid, size, interpolation=cv2.INTER_NEAREST)
+        finer = max(2, round(4 * self.side / self.modules / 8))
+        fine = cv2.resize(grid, (self.modules * finer,) * 2, interpolation=cv2.INTER_NEAREST)
+        return cv2.resize(fine, size, interpolation=cv2.INTER_LINEAR)
 
 
 def coverage(dark: np.ndarray, side: int) -> np.ndarray:

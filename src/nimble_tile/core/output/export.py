@@ -169,13 +169,14 @@ def prove(path: Path, rendering: Rendering, bay: ReaderBay) -> Proof:
         The file cannot be read back as it was written.
     """
     kind = format_of(path)
-    box = rendering.box
+    box, quad = rendering.box, rendering.quad
     try:
         data = read_file(path)
         if kind in VECTOR:
             longer = max(rendering.size)
             image = rendered_again(data, kind, min(longer, LARGEST_AGAIN))
-            box = _scaled(box, image.shape[1] / rendering.size[0])
+            scale = image.shape[1] / rendering.size[0]
+            box, quad = _scaled(box, scale), None if quad is None else quad * scale
         else:
             opened = open_picture(data, path.name, MAX_SIDE * MAX_SIDE)
             if opened.size != rendering.size:
@@ -195,6 +196,7 @@ def prove(path: Path, rendering: Rendering, bay: ReaderBay) -> Proof:
         quiet_zone=rendering.quiet_zone,
         looks=SMALLER_LOOKS,
         blended=rendering.blended,
+        quad=quad,
     )
     return Proof(Path(path), rendering.size, len(data), verdict)
 

@@ -67,20 +67,25 @@ class Opened:
         -------
         ndarray of uint8, H × W × 3 sRGB
         """
-        if self.alpha is None:
-            return self.rgb
-        import cv2
-        import numpy as np
+        return on_ground(self.rgb, self.alpha, ground)
 
-        colour = np.array([int(ground[i : i + 2], 16) for i in (1, 3, 5)], np.uint8)
-        out = np.empty_like(self.rgb)
-        # In strips, so that a large picture needs no float copy of itself.
-        for top in range(0, out.shape[0], 256):
-            rows = slice(top, top + 256)
-            share = cv2.merge([self.alpha[rows].astype(np.float32) / 255] * 3)
-            base = np.broadcast_to(colour, out[rows].shape)
-            out[rows] = np.rint(self.rgb[rows] * share + base * (1 - share))
-        return out
+
+def on_ground(rgb: np.ndarray, alpha: np.ndarray | None, ground: str) -> np.ndarray:
+    """An image (uint8 H × W × 3) with straight alpha (H × W) on a colour (``#rrggbb``)."""
+    if alpha is None:
+        return rgb
+    import cv2
+    import numpy as np
+
+    colour = np.array([int(ground[i : i + 2], 16) for i in (1, 3, 5)], np.uint8)
+    out = np.empty_like(rgb)
+    # In strips, so that a large picture needs no float copy of itself.
+    for top in range(0, out.shape[0], 256):
+        rows = slice(top, top + 256)
+        share = cv2.merge([alpha[rows].astype(np.float32) / 255] * 3)
+        base = np.broadcast_to(colour, out[rows].shape)
+        out[rows] = np.rint(rgb[rows] * share + base * (1 - share))
+    return out
 
 
 def read_file(path: str | os.PathLike) -> bytes:

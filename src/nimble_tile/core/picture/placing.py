@@ -1,11 +1,23 @@
-"""Where the code lies: from picture pixels to pixels of the finished image."""
+"""Where the code lies: from picture pixels to pixels of the finished image.
+
+Points are (x, y) with the outer edge of the first pixel at 0. Corners go top
+left, top right, bottom right, bottom left, as they are named while the code
+stands upright.
+"""
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.piece import MAX_SIDE, Region
+
+if TYPE_CHECKING:
+    import numpy as np
+
+# numpy is loaded where it is used: the window opens before it is needed.
 
 SMALLEST_MODULE = 8
 """Pixels that `natural_size` grants each module at least: enough for all
@@ -13,6 +25,20 @@ readers on a clean image with room for blur."""
 
 PLAIN_SIZE = 1024
 """About how large a code without a picture is made, in pixels."""
+
+SLACK = 0.5
+"""Pixels that a place may reach beyond the picture: typed whole numbers round."""
+
+CORNERS = ("top left", "top right", "bottom right", "bottom left")
+
+LEAST_ANGLE = 12.0
+"""Degrees that each corner of a quad keeps from flat and from folded: beyond,
+modules at one side are too thin for any reader."""
+
+LEAST_EDGE = 0.12
+"""Shortest edge of a quad in parts of the longest."""
+
+UNIT = ((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))
 
 
 @dataclass(frozen=True)
@@ -42,18 +68,66 @@ def centred_square(size: tuple[int, int]) -> Region:
     return Region(x=(size[0] - side) / 2, y=(size[1] - side) / 2, width=side, height=side)
 
 
+def corners(region: Region) -> np.ndarray:
+    """The four corners of a place (float64 4 × 2, pixels of the framed picture)."""
+    import numpy as np
+
+    shape = np.array(UNIT)
+    if region.bend is not None:
+        shape = shape + np.array(region.bend)
+    extent = np.array([region.width, region.height])
+    middle = np.array([region.x, region.y]) + extent / 2
+    turn = math.radians(region.angle)
+    matrix = np.array([[math.cos(turn), -math.sin(turn)], [math.sin(turn), math.cos(turn)]])
+    return (shape - 0.5) * extent @ matrix.T + middle
+
+
+def possible(quad: np.ndarray) -> bool:
+    """Whether a code can be seen on a quad: convex, not mirrored, not nearly folded.
+
+    Parameters
+    ----------
+    quad : ndarray, 4 × 2
+    """
+    import numpy as np
+
+    edges = np.roll(quad, -1, axis=0) - quad
+    lengths = np.hypot(*edges.T)
+    if not np.isfinite(quad).all() or lengths.min() < LEAST_EDGE * lengths.max():
+        return False
+    before = np.roll(edges, 1, axis=0)
+    cross = before[:, 0] * edges[:, 1] - before[:, 1] * edges[:, 0]
+    sine = cross / np.maximum(lengths * np.roll(lengths, 1), 1e-12)
+    # All turns to the right: no crossing, no fold, not seen from behind.
+    return bool((sine > math.sin(math.radians(LEAST_ANGLE))).all())
+
+
+def inside(region: Region, size: tuple[int, int], slack: float = SLACK) -> bool:
+    """Whether a place lies on a picture of this width and height."""
+    if region.upright:
+        reach = region.x + region.width, region.y + region.height
+        return min(region.x, region.y) >= -slack and all(
+            reach[i] <= size[i] + slack for i in (0, 1)
+        )
+    quad = corners(region)
+    return bool((quad >= -slack).all() and (quad.max(0) <= [side + slack for side in size]).all())
+
+
 def region_on(size: tuple[int, int], region: Region | None) -> Region:
     """The region to use on a picture of this size.
 
     Raises
     ------
     PictureError
-        It reaches beyond the picture.
+        It reaches beyond the picture, or its corners are crossed or folded.
     """
     if region is None:
         return centred_square(size)
-    slack = 0.5  # typed whole numbers may round half a pixel over
-    if region.x + region.width > size[0] + slack or region.y + region.height > size[1] + slack:
+    if not region.upright and not possible(corners(region)):
+        raise PictureError(
+            "The corners of the code are crossed or folded.", "Set the corners back."
+        )
+    if not inside(region, size):
         raise PictureError(
             f"The code reaches beyond the picture, which has {size[0]} × {size[1]} pixels.",
             "Move it or make it smaller.",
@@ -61,49 +135,40 @@ def region_on(size: tuple[int, int], region: Region | None) -> Region:
     return region
 
 
-def dragged(
-    region: Region, part: str, by: tuple[float, float], size: tuple[int, int], least: float = 48
-) -> Region:
-    """The region after one of its parts was dragged; it stays square and on the picture.
+def whole(region: Region, size: tuple[int, int], modules: int, output: tuple[int, int]) -> Region:
+    """The place at which every module is a whole number of pixels of the finished image.
 
     Parameters
     ----------
     region : Region
-        Before the gesture.
-    part : str
-        ``"code"`` for the whole, or a corner: ``"top left"`` …
-    by : (float, float)
-        How far, in picture pixels.
-    size : (int, int)
-        Width and height of the picture.
-    least : float
-        Smallest side that a corner can reach.
+    size, output : (int, int)
+        Width and height of the picture and of the finished image.
+    modules : int
+        Modules along the code, quiet zone included.
+
+    Returns
+    -------
+    Region
+        The same place if it does not stand upright or is no square.
     """
-    width, height = size
-    if part == "code":
-        return Region(
-            x=round(max(0.0, min(max(0.0, region.x + by[0]), width - region.width))),
-            y=round(max(0.0, min(max(0.0, region.y + by[1]), height - region.height))),
-            width=region.width,
-            height=region.height,
-        )
-    left, top = "left" in part, "top" in part
-    grow = ((-by[0] if left else by[0]) + (-by[1] if top else by[1])) / 2
-    # The opposite corner stays where it is.
-    fixed_x = region.x + region.width if left else region.x
-    fixed_y = region.y + region.height if top else region.y
-    room = min(fixed_x if left else width - fixed_x, fixed_y if top else height - fixed_y)
-    side = max(1, round(min(room, max(least, region.width + grow))))
-    return Region(
-        x=max(0.0, fixed_x - side if left else fixed_x),
-        y=max(0.0, fixed_y - side if top else fixed_y),
-        width=side,
-        height=side,
+    square = abs(region.width - region.height) < 0.01 * region.width
+    if not region.upright or not square:
+        return region
+    scale = output[0] / size[0]
+    most = int(min(size[0] * scale, size[1] * scale) / modules)
+    module = max(1, min(most, round(region.width * scale / modules)))
+    side = module * modules
+    x, y = (
+        min(max(0, round((at + (region.width - side / scale) / 2) * scale)), whole_side - side)
+        for at, whole_side in ((region.x, output[0]), (region.y, output[1]))
     )
+    if x < 0 or y < 0:
+        return region
+    return Region(x=x / scale, y=y / scale, width=side / scale, height=side / scale)
 
 
 def box_at(size: tuple[int, int], region: Region, output: tuple[int, int]) -> Box:
-    """The region on an image of another size, on whole pixels.
+    """An upright region on an image of another size, on whole pixels.
 
     Parameters
     ----------
@@ -123,10 +188,39 @@ def box_at(size: tuple[int, int], region: Region, output: tuple[int, int]) -> Bo
     return Box(x, y, width, height)
 
 
+def quad_at(size: tuple[int, int], region: Region, output: tuple[int, int]) -> np.ndarray:
+    """The corners of a region on an image of another size (float64 4 × 2)."""
+    import numpy as np
+
+    scale = np.array([output[0] / size[0], output[1] / size[1]])
+    return np.clip(corners(region) * scale, 0, output)
+
+
+def bounds(quad: np.ndarray, output: tuple[int, int]) -> Box:
+    """The whole pixels of an image that a quad touches."""
+    import numpy as np
+
+    low = np.floor(quad.min(0) + 1e-6).astype(int)
+    high = np.ceil(quad.max(0) - 1e-6).astype(int)
+    left, top = (int(v) for v in np.clip(low, 0, np.array(output) - 1))
+    right, bottom = (int(v) for v in np.clip(high, 1, output))
+    return Box(left, top, max(1, right - left), max(1, bottom - top))
+
+
 def output_size(size: tuple[int, int], longer: int) -> tuple[int, int]:
     """Width and height of the finished image whose longer side is given."""
     scale = longer / max(size)
     return max(1, round(size[0] * scale)), max(1, round(size[1] * scale))
+
+
+def side_of(region: Region) -> float:
+    """Side of the code as people would measure it: its mean edge, or its shorter one."""
+    if region.bend is None:
+        return min(region.width, region.height)
+    import numpy as np
+
+    quad = corners(region)
+    return float(np.hypot(*(np.roll(quad, -1, axis=0) - quad).T).mean())
 
 
 def natural_size(size: tuple[int, int] | None, region: Region | None, modules: int) -> int:
@@ -138,7 +232,6 @@ def natural_size(size: tuple[int, int] | None, region: Region | None, modules: i
     """
     if size is None:
         return modules * max(SMALLEST_MODULE, round(PLAIN_SIZE / modules))
-    place = region_on(size, region)
-    module = min(place.width, place.height) / modules
+    module = side_of(region_on(size, region)) / modules
     grow = max(1.0, SMALLEST_MODULE / module)
     return min(MAX_SIDE, round(max(size) * grow))

@@ -6,11 +6,15 @@ import hashlib
 import threading
 from collections import OrderedDict
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.picture.opening import Opened, open_picture
 
-KEPT_DECODED = 3
+if TYPE_CHECKING:
+    import numpy as np
+
+KEPT_DECODED = 4
 """Decoded pictures that stay in memory; originals always do."""
 
 
@@ -102,6 +106,16 @@ class PictureStore:
         with self._lock:
             self._keep(digest, opened)
         return opened
+
+    def mask(self, digest: str) -> np.ndarray:
+        """A mask of the store (uint8 H × W); `PictureError` if it is not here."""
+        return self.opened(digest).rgb[..., 0]
+
+    def add_mask(self, mask: np.ndarray) -> str:
+        """Take a mask in; returns its digest. See `nimble_tile.core.picture.masks`."""
+        from nimble_tile.core.picture.masks import as_file
+
+        return self.add(as_file(mask), "The mask")
 
     def __contains__(self, digest: object) -> bool:
         with self._lock:

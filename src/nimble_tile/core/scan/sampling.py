@@ -12,7 +12,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nimble_tile.core.picture.framing import centred_on_pixels
 from nimble_tile.core.picture.placing import Box
+from nimble_tile.core.picture.warping import matrix_to
 from nimble_tile.core.symbol.encode import Symbol
 
 CELLS = 6
@@ -76,6 +78,32 @@ class Sample:
         """Whether every block can be corrected."""
         pairs = zip(self.codeword_errors, self.correctable, strict=True)
         return all(errors <= most for errors, most in pairs)
+
+
+def upright_view(grey: np.ndarray, quad: np.ndarray, modules: int) -> tuple[np.ndarray, Box]:
+    """A code in perspective set upright with its surroundings, and its place there.
+
+    Parameters
+    ----------
+    grey : ndarray of uint8, H × W
+    quad : ndarray, 4 × 2
+        The code's corners, quiet zone included.
+    modules : int
+        Modules along a side, quiet zone included.
+    """
+    import cv2
+
+    around, side = WINDOW * CELLS, modules * CELLS
+    whole = side + 2 * around
+    # Twice as fine, then averaged: a reader sees areas, not points.
+    shift = np.array([[1, 0, -2.0 * around], [0, 1, -2.0 * around], [0, 0, 1.0]])
+    finer = centred_on_pixels(matrix_to(quad, 2 * side) @ shift)
+    view = cv2.warpPerspective(
+        grey, finer, (2 * whole, 2 * whole), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+        borderMode=cv2.BORDER_REPLICATE,
+    )  # fmt: skip
+    view = cv2.resize(view, (whole, whole), interpolation=cv2.INTER_AREA)
+    return view, Box(around, around, side, side)
 
 
 def sample(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> Sample:

@@ -18,7 +18,7 @@ from nimble_tile.core.scan.fidelity import Fidelity, measure
 from nimble_tile.core.scan.readers import NAMES, READS_MICRO, Reading, to_grey
 from nimble_tile.core.scan.reasons import Reason, explain
 from nimble_tile.core.scan.recognise import recognise
-from nimble_tile.core.scan.sampling import Sample, sample
+from nimble_tile.core.scan.sampling import Sample, sample, upright_view
 from nimble_tile.core.symbol.encode import Symbol
 
 LEAST_READERS = 0.5
@@ -163,6 +163,7 @@ def judge_rendering(rendering: Rendering, bay: ReaderBay, with_fidelity: bool = 
         symbol=rendering.symbol,
         box=rendering.box,
         quiet_zone=rendering.quiet_zone,
+        quad=rendering.quad,
         looks=_step_back(rendering),
         blended=rendering.blended,
         meanwhile=[lambda: fidelity.append(fidelity_of(rendering))] if wanted else (),
@@ -172,14 +173,14 @@ def judge_rendering(rendering: Rendering, bay: ReaderBay, with_fidelity: bool = 
 
 def fidelity_of(rendering: Rendering) -> Fidelity:
     """How much of the picture is left in the code's square."""
-    square = rendering.box.slices
-    return measure(rendering.picture[square], rendering.image[square], rendering.modules)
+    before, after = rendering.upright(rendering.picture), rendering.upright(rendering.image)
+    return measure(before, after, rendering.modules)
 
 
 def _step_back(rendering: Rendering) -> tuple[int, ...]:
     longer = max(framed_view(rendering.image[..., 0], rendering.box)[0].shape)
     smaller = round(min(longer, LARGEST_LOOK) * STEP_BACK)
-    module = min(rendering.box.width, rendering.box.height) / rendering.modules
+    module = rendering.code_side / rendering.modules
     return (smaller,) if module * smaller / longer >= LEAST_MODULE else ()
 
 
@@ -193,6 +194,7 @@ def judge(
     looks: Sequence[int] = (),
     meanwhile: Sequence[Callable[[], object]] = (),
     blended: bool = True,
+    quad: np.ndarray | None = None,
 ) -> Verdict:
     """Verdict on an image.
 
@@ -212,6 +214,9 @@ def judge(
         Work done beside the readers' first look.
     blended : bool
         Whether a picture takes part, for the way out of the reasons.
+    quad : ndarray, 4 × 2, optional
+        The code's corners where it is turned or in perspective; `box` is what
+        lies round them.
     """
     grey = to_grey(image)
     micro = symbol is not None and symbol.micro
@@ -231,9 +236,12 @@ def judge(
         if looked is None and symbol is not None and box is not None:
 
             def look_ourselves(symbol=symbol) -> None:
-                inverted = light_on_dark(grey, box, symbol, quiet_zone)
-                seen = 255 - grey if inverted else grey
-                samples.append((sample(seen, box, symbol, quiet_zone), inverted))
+                view, place = grey, box
+                if quad is not None:
+                    view, place = upright_view(grey, quad, symbol.side + 2 * quiet_zone)
+                inverted = light_on_dark(view, place, symbol, quiet_zone)
+                seen = 255 - view if inverted else view
+                samples.append((sample(seen, place, symbol, quiet_zone), inverted))
 
             tasks.insert(0, look_ourselves)
         for outcome in bay.read(view, waiting, tasks):

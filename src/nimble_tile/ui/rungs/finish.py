@@ -27,7 +27,7 @@ def print_size(piece: Piece, shown: Shown) -> tuple[float, float]:
     """Side of the printed code and of one module, in millimetres."""
     size = piece.finish.size or shown.natural
     rendering = shown.rendering
-    share = min(rendering.box.width, rendering.box.height) / max(rendering.size)
+    share = rendering.code_side / max(rendering.size)
     code = size * share / piece.finish.dpi * 25.4
     return code, code / rendering.modules
 

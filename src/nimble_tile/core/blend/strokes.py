@@ -1,0 +1,175 @@
+"""Strokes: short overlapping brush strokes along the picture's contours, toned by the code.
+
+Every stroke lies in one module, takes its colour from the picture there, drawn
+into the module's band, and follows the direction in which the picture changes
+least. Where it would run into a module of the other kind it stops early.
+Between the strokes the picture itself shows, drawn more mildly into the bands.
+
+References
+----------
+J. Bigün, G. H. Granlund, "Optimal orientation detection of linear symmetry",
+International Conference on Computer Vision 1987: the structure tensor.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from nimble_tile.core.blend import tone
+from nimble_tile.core.blend.bands import bands
+from nimble_tile.core.blend.colour import move_luma
+from nimble_tile.core.blend.compose import with_quiet_zone
+from nimble_tile.core.blend.plan import Plan
+from nimble_tile.core.piece import Blend, Strokes
+
+GUARANTEE = (
+    "Each stroke's colour keeps its module's band with more margin than tone does, and ends "
+    "before a module of the other kind; the middle of each module is held."
+)
+
+GRID = 2
+"""Strokes along a module's side."""
+
+CELLS = 4
+"""Cells a module at which contours are found."""
+
+SMOOTH = 0.9
+"""Standard deviation of the contours' directions, in modules."""
+
+REST = 0.6
+"""Direction, in radians, of strokes where the picture has no contours."""
+
+UNDER = 0.85
+"""Strength of the picture under the strokes, in parts of the strength."""
+
+OVER = 0.07
+"""Luma by which strokes go beyond their band, at strength 1."""
+
+VARIED = 0.045
+"""Luma by which strokes of one module differ, standard deviation."""
+
+
+def directions(plan: Plan) -> np.ndarray:
+    """Angle of the contours, radians, float32 on a grid of `GRID` points a module."""
+    import cv2
+
+    side = plan.modules * CELLS
+    luma = cv2.resize(plan.luma, (side, side), interpolation=cv2.INTER_AREA).astype(np.float32)
+    across, down = (cv2.Scharr(luma, cv2.CV_32F, *which) for which in ((1, 0), (0, 1)))
+    spread = SMOOTH * CELLS
+    xx, yy, xy = (
+        cv2.GaussianBlur(product, (0, 0), spread)
+        for product in (across * across, down * down, across * down)
+    )
+    # A little of a direction at rest decides where nothing else does.
+    weak = np.float32((4 * 16) ** 2)
+    xx += weak * np.float32(np.sin(REST) ** 2)
+    yy += weak * np.float32(np.cos(REST) ** 2)
+    xy -= weak * np.float32(np.sin(REST) * np.cos(REST))
+    angle = 0.5 * np.arctan2(2 * xy, xx - yy) + np.float32(np.pi / 2)
+    step = CELLS // GRID
+    return angle[step // 2 :: step, step // 2 :: step]
+
+
+def _laid_out(plan: Plan, settings: Strokes) -> dict[str, np.ndarray]:
+    """Where the strokes lie, in modules: `x`, `y`, end points, width, varied tone."""
+    n = plan.modules
+    rng = np.random.default_rng(settings.seed)
+    row, column = (grid.ravel() for grid in np.indices((n * GRID, n * GRID)))
+    jitter = rng.uniform(-0.32, 0.32, (2, row.size)) / GRID
+    x = (column + 0.5) / GRID + jitter[0]
+    y = (row + 0.5) / GRID + jitter[1]
+    angle = directions(plan)[row, column] + rng.normal(0, 0.12, row.size)
+    half = settings.length / 2 * rng.uniform(0.75, 1.25, row.size)
+    width = settings.width * rng.uniform(0.75, 1.25, row.size)
+    varied = rng.normal(0, 1, row.size)
+    module = np.stack([np.clip(y, 0, n - 1e-6), np.clip(x, 0, n - 1e-6)]).astype(int)
+    own = plan.dark[module[0], module[1]]
+    ends = []
+    for sign in (-1, 1):
+        reach = half.copy()
+        for _ in range(3):
+            tip = reach + width / 2
+            at = np.stack([y + sign * np.sin(angle) * tip, x + sign * np.cos(angle) * tip])
+            there = np.clip(at, 0, n - 1e-6).astype(int)
+            reach = np.where(plan.dark[there[0], there[1]] != own, reach * 0.45, reach)
+        ends.append((x + sign * np.cos(angle) * reach, y + sign * np.sin(angle) * reach))
+    # Function patterns are painted through, the body has gaps.
+    function = plan.finders[module[0], module[1]]
+    kept = (rng.uniform(0, 1, row.size) >= settings.gaps) | function
+    kept &= ~plan.quiet[module[0], module[1]]
+    order = rng.permutation(np.flatnonzero(kept))
+    bow = rng.normal(0, 0.06, row.size)
+    return {
+        "row": row[order], "column": column[order], "width": width[order],
+        "from": np.stack(ends[0], -1)[order], "to": np.stack(ends[1], -1)[order],
+        "middle": np.stack([x - np.sin(angle) * bow, y + np.cos(angle) * bow], -1)[order],
+        "varied": varied[order],
+    }  # fmt: skip
+
+
+def _colours(plan: Plan, settings: Blend, strength: np.ndarray, laid: dict) -> np.ndarray:
+    """RGB of each stroke, uint8."""
+    import cv2
+
+    side = plan.modules * GRID
+    square = cv2.resize(plan.square, (side, side), interpolation=cv2.INTER_AREA)
+    luma = cv2.cvtColor(square, cv2.COLOR_RGB2GRAY)
+    made = bands(plan, settings, strength)
+
+    def fine(grid: np.ndarray) -> np.ndarray:
+        return cv2.resize(grid, (side, side), interpolation=cv2.INTER_NEAREST)
+
+    over = np.float32(OVER) * np.maximum(strength, 0)
+    ceiling = fine(np.where(plan.dark, made.below - made.centre - over, 1).astype(np.float32))
+    lowest = np.minimum(made.above + made.centre + over, made.enough)
+    floor = fine(np.where(plan.dark, 0, lowest).astype(np.float32))
+    varied = np.zeros((side, side), np.float32)
+    varied[laid["row"], laid["column"]] = laid["varied"] * VARIED
+    tone_now = luma.astype(np.float32) / 255 + varied
+    after = np.rint(np.clip(np.minimum(np.maximum(tone_now, floor), ceiling), 0, 1) * 255)
+    moved = move_luma(square, luma, after.astype(np.uint8))
+    return moved[laid["row"], laid["column"]]
+
+
+def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
+    """Blend with `Blend.strokes`. Returns uint8 S × S × 3."""
+    import skia
+
+    under = strength * np.float32(UNDER)
+    under[plan.finders] = strength[plan.finders]
+    base = move_luma(plan.square, plan.luma, tone.tones(plan, settings, under), plan.colours)
+    laid = plan.once("strokes", settings.strokes, lambda: _laid_out(plan, settings.strokes))
+    colours = _colours(plan, settings, strength, laid)
+    scale = plan.side / plan.modules
+    opaque = np.full((*base.shape[:2], 1), 255, np.uint8)
+    pixels = np.ascontiguousarray(np.concatenate([base, opaque], axis=2))
+    surface = skia.Surface(pixels, colorType=skia.kRGBA_8888_ColorType)
+    canvas = surface.getCanvas()
+    paint = skia.Paint(
+        AntiAlias=True, Style=skia.Paint.kStroke_Style, StrokeCap=skia.Paint.kRound_Cap
+    )
+    # At strength 0 nothing is painted, whatever the map says elsewhere.
+    cover = np.clip(strength / 0.3, 0, 1)
+    alpha = np.rint(255 * cover[laid["row"] // GRID, laid["column"] // GRID]).astype(int)
+    starts, ends, bows = ((laid[k] * scale).tolist() for k in ("from", "to", "middle"))
+    widths = (laid["width"] * scale).tolist()
+    for start, end, bow, width, (red, green, blue), seen in zip(
+        starts, ends, bows, widths, colours.tolist(), alpha.tolist(), strict=True
+    ):
+        if not seen:
+            continue
+        path = skia.Path()
+        path.moveTo(*start)
+        path.quadTo(*bow, *end)
+        paint.setStrokeWidth(width)
+        paint.setARGB(seen, red, green, blue)
+        canvas.drawPath(path, paint)
+        # A bristle's mark along the stroke, a little lighter or darker.
+        tint = 10 if (red + green + blue) < 384 else -10
+        paint.setStrokeWidth(width * 0.22)
+        paint.setARGB(seen // 2, *(min(255, max(0, v + tint)) for v in (red, green, blue)))
+        path.offset(width * 0.16, -width * 0.1)
+        canvas.drawPath(path, paint)
+    surface.flushAndSubmit()
+    return with_quiet_zone(plan, np.ascontiguousarray(pixels[..., :3]), settings, strength)
