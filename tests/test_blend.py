@@ -10,10 +10,10 @@ from skimage import metrics
 
 from conftest import LINK, encoded, photograph
 from nimble_tile.core.blend import Plan, blend
+from nimble_tile.core.blend.colour import move_luma
 from nimble_tile.core.blend.modes import MODES
 from nimble_tile.core.blend.overlay import _laid
 from nimble_tile.core.blend.plan import coverage
-from nimble_tile.core.blend.colour import move_luma
 from nimble_tile.core.errors import MessageError, PictureError
 from nimble_tile.core.piece import Blend, Code, Message, Mode, Picture, Piece, Region
 from nimble_tile.core.render import Renderer, render

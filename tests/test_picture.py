@@ -12,8 +12,8 @@ from PIL import Image, ImageCms
 
 from conftest import encoded, photograph
 from nimble_tile.core.errors import PictureError
-from nimble_tile.core.picture.opening import open_picture, read_file
 from nimble_tile.core.picture.gestures import moved, scaled
+from nimble_tile.core.picture.opening import open_picture, read_file
 from nimble_tile.core.picture.placing import box_at, centred_square, region_on
 from nimble_tile.core.piece import Region
 

@@ -6,6 +6,7 @@ picture store; pixels of the original are never changed.
 
 from __future__ import annotations
 
+import itertools
 from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
@@ -120,7 +121,7 @@ class Curve(Model):
     @model_validator(mode="after")
     def _rightwards(self) -> Curve:
         at = [x for x, _ in self.points]
-        if any(b - a < 0.01 for a, b in zip(at, at[1:], strict=False)):
+        if any(b - a < 0.01 for a, b in itertools.pairwise(at)):
             raise ValueError("the points of a curve go from left to right")
         return self
 

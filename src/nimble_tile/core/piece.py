@@ -18,7 +18,8 @@ os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
 
 from pydantic import ConfigDict, Field, field_validator, model_validator
 
-from nimble_tile.core.artwork import Picture, Region, Share
+from nimble_tile.core.artwork import Picture, Share
+from nimble_tile.core.artwork import Region as Region
 from nimble_tile.core.details import Details
 from nimble_tile.core.look import Look, Model
 

@@ -154,7 +154,7 @@ class Renderer:
     def __init__(self, pictures: PictureStore) -> None:
         self.pictures = pictures
         self._memory: dict[str, list[tuple[Hashable, Any]]] = {}
-        self._lock = threading.Lock()
+        self._lock = threading.RLock()
 
     def _stage(self, name: str, key: Hashable, make: Callable[[], Any], keep: int = 1) -> Any:
         """The stage's result for this key, made if it is not remembered."""

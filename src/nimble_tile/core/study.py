@@ -14,12 +14,17 @@ import numpy as np
 
 from nimble_tile.core.errors import MessageError
 from nimble_tile.core.message.density import Density, Offer, density, offers
+from nimble_tile.core.picture.advice import Advice, advise
+from nimble_tile.core.picture.placing import corners
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.contrast import Better, Contrast, better, contrast, views
 from nimble_tile.core.scan.finders import Finders, finders
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks import drawing
+
+ADVICE_SIDE = 1024
+"""Longer side, in pixels, at which a picture is looked at for advice on places."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -88,3 +93,30 @@ class Student:
             "better", key, lambda: {grade: tuple(better(look, pair, grade)) for grade in "ABC"}
         )
         return Study(symbol, dense, dense.offers, pair, found, seen, masks, offered)
+
+
+def advise_piece(renderer: Renderer, piece: Piece, canvas: np.ndarray | None = None) -> Advice:
+    """Where a piece's code, at its size, would change the picture least.
+
+    Parameters
+    ----------
+    renderer : Renderer
+    piece : Piece
+        With a picture.
+    canvas : ndarray of uint8, H × W × 3, optional
+        Its framed and prepared picture at any size, if there is one already.
+
+    Raises
+    ------
+    MessageError, PictureError
+        As in `Renderer.render`.
+    """
+    size = renderer.picture_size(piece)
+    place = renderer.place(piece)
+    quad = np.ptp(corners(place), axis=0)
+    side = min(float(quad.max()), *size)
+    modules = renderer.symbol(piece).side + 2 * piece.code.quiet_zone
+    if canvas is None:
+        canvas = renderer.canvas(piece, min(max(size), ADVICE_SIDE))
+    guard = renderer.guard(piece, (canvas.shape[1], canvas.shape[0]))
+    return advise(canvas, size, side, modules, piece.code.quiet_zone, guard)

@@ -1,4 +1,4 @@
-"""The bench: the finished piece, zoomed and panned, with handles for the code's place."""
+"""The bench: the finished piece, zoomed and panned, and the hand that works on it."""
 
 from __future__ import annotations
 
@@ -14,22 +14,23 @@ from PySide6.QtGui import (
     QMouseEvent,
     QPainter,
     QPaintEvent,
+    QPolygonF,
     QResizeEvent,
     QTransform,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QWidget
 
-from nimble_tile.core.picture.placing import dragged
 from nimble_tile.core.piece import Region
 from nimble_tile.ui import theme as themes
+from nimble_tile.ui.hands import Hand
+from nimble_tile.ui.hands.brush import BrushHand
+from nimble_tile.ui.hands.placing import PlacingHand
 from nimble_tile.ui.overlays import (
-    CURSORS,
-    KNOB,
-    corners,
-    paint_handles,
     paint_hatch,
     paint_picking,
+    paint_places,
+    paint_split,
     paint_words,
     paint_xray,
 )
@@ -37,6 +38,7 @@ from nimble_tile.ui.overlays import (
 if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
     from nimble_tile.ui.engine import Shown
+    from nimble_tile.ui.extras import Places
 
 MARGIN = 24
 """Free space round the fitted image."""
@@ -52,25 +54,25 @@ class Lens(StrEnum):
     PICTURE = "picture"
     CODE = "code"
     XRAY = "x-ray"
+    PLACES = "places"
 
 
 class Bench(QWidget):
     """Shows one rendering through a lens.
 
+    `hand` is what the pointer works with: `placing` unless a tool was taken.
+
     Signals
     -------
-    placed : Region
-        The code is being moved or sized; its new place in picture pixels.
-    placing_ended
-        The gesture is over.
+    spot_chosen : (float, float)
+        A place was clicked in the places lens, in pixels of the framed picture.
     picking_ended
         A colour was picked, or picking was called off.
     zoomed : float
         Screen pixels a pixel of the finished image.
     """
 
-    placed = Signal(object)
-    placing_ended = Signal()
+    spot_chosen = Signal(float, float)
     picking_ended = Signal()
     zoomed = Signal(float)
 
@@ -85,16 +87,22 @@ class Bench(QWidget):
         self.shown: Shown | None = None
         self.stale = False
         self._verdict: Verdict | None = None
-        self._extent: tuple[int, int] | None = None  # of the original picture
-        self._place: Region | None = None
+        self.extent: tuple[int, int] | None = None  # of the framed picture
+        self.place: Region | None = None
+        self.places: Places | None = None
+        self.before = False  # the picture is looked at while a key is held
+        self.split: float | None = None  # share of the image left of the divider
+        self._dividing = False
         self._fits = True
         self._scale = 1.0  # screen pixels a preview pixel
         self._offset = QPointF()  # of the image's corner from the bench's
-        self._grab: tuple[str, QPointF, Region | QPointF] | None = None
-        self._hover = ""
+        self._panned: tuple[QPointF, QPointF] | None = None
+        self._held = False  # by the hand
         self._space = False
         self._picking: Callable[[str], None] | None = None
         self._picked_over = QPointF(-1, -1)
+        self.placing = PlacingHand(self)
+        self.hand: Hand = self.placing
 
     # What is shown ---------------------------------------------------------
 
@@ -116,7 +124,7 @@ class Bench(QWidget):
         ----------
         shown : Shown
         extent : (int, int) or None
-            Width and height of the original picture.
+            Width and height of the framed picture at the original's resolution.
         place : Region or None
             Where the code lies on it.
         """
@@ -124,7 +132,9 @@ class Bench(QWidget):
         self.shown = shown
         self._verdict = None
         self.stale = False
-        self._extent, self._place = extent, place
+        self.extent = extent
+        if not self.placing.busy:
+            self.place = place
         after = self.image
         if (
             before is None
@@ -150,20 +160,67 @@ class Bench(QWidget):
 
     def clear(self) -> None:
         """Nothing to show."""
-        self.shown = self._verdict = self._extent = self._place = None
+        self.shown = self._verdict = self.extent = self.place = self.places = None
         self._fits = True
         self.update()
+
+    def show_places(self, places: Places | None) -> None:
+        """Where the code would change the picture least, for the places lens."""
+        self.places = places
+        self.update()
+
+    def take_hand(self, hand: Hand | None) -> None:
+        """Work with another hand; None: place the code again."""
+        if self._held:
+            self.hand.give_up()
+            self._held = False
+        self.hand = hand or self.placing
+        self.unsetCursor()
+        self.update()
+
+    def split_at(self, share: float | None) -> None:
+        """The picture to the left of a divider, the finished piece to the right; None: no more."""
+        self.split = share
+        self.update()
+
+    def look_before(self, on: bool) -> None:
+        """Show the picture without the code for as long as this is on."""
+        if self.before != on:
+            self.before = on
+            self.update()
 
     @property
     def image(self) -> QImage | None:
         """The image of the current lens."""
         if self.shown is None:
             return None
-        if self.lens is Lens.PICTURE and self.shown.picture is not None:
+        if self.shown.worked_on is not None:
+            return self.shown.worked_on
+        if self._shows_picture and self.shown.picture is not None:
             return self.shown.picture
         if self.lens is Lens.CODE and self.shown.code is not None:
             return self.shown.code
         return self.shown.finished
+
+    @property
+    def _shows_picture(self) -> bool:
+        wholly = self.lens in (Lens.PICTURE, Lens.PLACES)
+        return wholly or (self.before and self.lens is Lens.FINISHED)
+
+    # Places on the bench ----------------------------------------------------
+
+    @property
+    def unit(self) -> float:
+        """Screen pixels a pixel of the framed picture."""
+        return self.image.width() * self._scale / self.extent[0]
+
+    def to_picture(self, at: QPointF) -> QPointF:
+        """A point of the bench in pixels of the framed picture."""
+        return (at - self._offset) / self.unit
+
+    def from_picture(self, x: float, y: float) -> QPointF:
+        """A point of the framed picture on the bench."""
+        return self._offset + QPointF(x, y) * self.unit
 
     # Zoom and pan ----------------------------------------------------------
 
@@ -287,9 +344,15 @@ class Bench(QWidget):
         if image.hasAlphaChannel():
             paint_hatch(painter, frame, self.theme)
         painter.drawImage(frame, image)
+        if self._splits:
+            paint_split(painter, frame, self.shown.picture, self.split, self.theme)
+        if self.shown.overlay is not None and self.shown.overlay.size() == image.size():
+            painter.drawImage(frame, self.shown.overlay)
         if self.lens is Lens.XRAY:
             looked = self._verdict.sample if self._verdict is not None else None
             paint_xray(painter, frame, self._module_transform(), looked, self.theme)
+        if self.lens is Lens.PLACES and self.places is not None:
+            paint_places(painter, frame, self.places, self.from_picture, self.theme)
         if self.stale:
             veil = QColor(self.theme.bench)
             veil.setAlphaF(0.35)
@@ -297,8 +360,8 @@ class Bench(QWidget):
         if self._picking is not None:
             colour = self.colour_at(self._picked_over)
             paint_picking(painter, self.width(), self._picked_over, colour, self.theme)
-        elif self._handles_on:
-            paint_handles(painter, self._code_area())
+        elif self._hand_works:
+            self.hand.paint(painter)
         if self._invites and self._fits:
             line = QRectF(0, frame.bottom() + 8, self.width(), INVITATION)
             told = "Drop a picture here to blend the code into it"
@@ -307,7 +370,23 @@ class Bench(QWidget):
     @property
     def _invites(self) -> bool:
         """Whether there is no picture yet."""
-        return self.shown is not None and self._extent is None
+        return self.shown is not None and self.extent is None
+
+    @property
+    def _splits(self) -> bool:
+        return (
+            self.split is not None
+            and self.lens is Lens.FINISHED
+            and not self.before
+            and self.shown.picture is not None
+            and self.shown.worked_on is None
+        )
+
+    @property
+    def _hand_works(self) -> bool:
+        if self.hand is self.placing:
+            return self.lens not in (Lens.XRAY, Lens.PLACES) and not self.before
+        return self.lens in (Lens.FINISHED, Lens.PICTURE)
 
     def _module_transform(self) -> QTransform | None:
         """From module coordinates of the symbol to the bench."""
@@ -318,56 +397,27 @@ class Bench(QWidget):
         made = QTransform()
         made.translate(self._offset.x(), self._offset.y())
         made.scale(self._scale, self._scale)
+        if rendering.quad is not None:
+            unit = QPolygonF([QPointF(x, y) for x, y in ((0, 0), (1, 0), (1, 1), (0, 1))])
+            quad = QPolygonF([QPointF(x, y) for x, y in rendering.quad])
+            bent = QTransform()
+            if not QTransform.quadToQuad(unit, quad, bent):
+                return None
+            inner = QTransform.fromScale(1 / modules, 1 / modules)
+            inner.translate(rendering.quiet_zone, rendering.quiet_zone)
+            return inner * bent * made
         made.translate(box.x, box.y)
         made.scale(box.width / modules, box.height / modules)
         made.translate(rendering.quiet_zone, rendering.quiet_zone)
         return made
 
-    # Placing the code ------------------------------------------------------
+    # The pointer and the keys ----------------------------------------------
 
-    @property
-    def _can_place(self) -> bool:
-        return (
-            self.shown is not None
-            and self.shown.rendering is not None
-            and self._extent is not None
-            and self._place is not None
-        )
-
-    @property
-    def _handles_on(self) -> bool:
-        wanted = self._hover or self._grab is not None or self.hasFocus()
-        return bool(wanted) and self._can_place and self.lens is not Lens.XRAY
-
-    def _unit(self) -> float:
-        """Screen pixels a pixel of the original picture."""
-        return self.image.width() * self._scale / self._extent[0]
-
-    def _code_area(self) -> QRectF | None:
-        """The code's outer edge on the bench."""
-        if not self._can_place:
-            return None
-        unit, place = self._unit(), self._place
-        return QRectF(
-            self._offset.x() + place.x * unit,
-            self._offset.y() + place.y * unit,
-            place.width * unit,
-            place.height * unit,
-        )
-
-    def _part_at(self, at: QPointF) -> str:
-        """Which handle lies under a point: a corner, ``"code"``, or none."""
-        area = self._code_area()
-        if area is None or self.lens is Lens.XRAY:
-            return ""
-        for name, corner in corners(area).items():
-            if (corner - at).manhattanLength() < KNOB * 1.4:
-                return name
-        return "code" if area.contains(at) else ""
-
-    def _moved(self, part: str, start: Region, by: QPointF) -> Region:
-        """The region after dragging a part of it by so many picture pixels."""
-        return dragged(start, part, (by.x(), by.y()), self._extent)
+    def _divider_at(self, at: QPointF) -> bool:
+        if not self._splits:
+            return False
+        x = self._offset.x() + self.split * self.image.width() * self._scale
+        return abs(at.x() - x) < 8
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()
@@ -380,12 +430,16 @@ class Bench(QWidget):
             self.picking_ended.emit()
             self.update()
             return
+        left = event.button() == Qt.MouseButton.LeftButton
         pans = event.button() == Qt.MouseButton.MiddleButton or self._space
-        part = "" if pans else self._part_at(at)
-        if event.button() == Qt.MouseButton.LeftButton and part:
-            self._grab = (part, at, self._place)
-        elif pans or event.button() == Qt.MouseButton.LeftButton:
-            self._grab = ("pan", at, QPointF(self._offset))
+        if left and not pans and self._divider_at(at):
+            self._dividing = True
+        elif left and not pans and self.lens is Lens.PLACES and self.extent is not None:
+            self.spot_chosen.emit(*self.to_picture(at).toTuple())
+        elif left and not pans and self._hand_works and self.hand.press(at, event.modifiers()):
+            self._held = True
+        elif pans or left:
+            self._panned = (at, QPointF(self._offset))
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
         self.update()
 
@@ -395,37 +449,47 @@ class Bench(QWidget):
             self._picked_over = at
             self.update()
             return
-        if self._grab is None:
-            part = self._part_at(at)
-            if part != self._hover:
-                self._hover = part
-                self.update()
-            self.setCursor(CURSORS.get(part, Qt.CursorShape.ArrowCursor))
-            return
-        part, start, origin = self._grab
-        if part == "pan":
+        if self._dividing:
+            width = self.image.width() * self._scale
+            self.split_at(min(0.98, max(0.02, (at.x() - self._offset.x()) / width)))
+        elif self._panned is not None:
+            start, origin = self._panned
             self._fits = False
             self._offset = origin + (at - start)
             self._hold()
             self.update()
-            return
-        self._put(self._moved(part, origin, (at - start) / self._unit()))
+        elif self._held:
+            self.hand.move(at, event.modifiers())
+        else:
+            self._point(at)
+
+    def _point(self, at: QPointF) -> None:
+        """The pointer's shape where nothing is held."""
+        shape = None
+        if self._divider_at(at):
+            shape = Qt.CursorShape.SplitHCursor
+        elif self.lens is Lens.PLACES and self.places is not None:
+            shape = Qt.CursorShape.PointingHandCursor
+        elif self._hand_works:
+            shape = self.hand.cursor(at)
+        self.setCursor(Qt.CursorShape.ArrowCursor if shape is None else shape)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._grab is not None:
-            placing = self._grab[0] != "pan"
-            self._grab = None
-            if placing:
-                self.placing_ended.emit()
-            self.mouseMoveEvent(event)
-            self.update()
+        if self._held:
+            self._held = False
+            self.hand.release()
+        self._panned, self._dividing = None, False
+        self._point(event.position())
+        self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        if not self._part_at(event.position()):
+        if self.hand is self.placing and not self.placing.part_at(event.position()):
             self.fit()
 
     def leaveEvent(self, event) -> None:
-        self._hover = ""
+        self.placing.hover = ""
+        if isinstance(self.hand, BrushHand):
+            self.hand.left()
         self.update()
 
     def focusInEvent(self, event) -> None:
@@ -435,22 +499,12 @@ class Bench(QWidget):
         self._space = False
         self.update()
 
-    def _put(self, region: Region) -> None:
-        if region != self._place:
-            self._place = region
-            self.placed.emit(region)
-            self.update()
-
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        step = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
-        arrows = {
-            Qt.Key.Key_Left: (-step, 0),
-            Qt.Key.Key_Right: (step, 0),
-            Qt.Key.Key_Up: (0, -step),
-            Qt.Key.Key_Down: (0, step),
-        }
-        if event.key() in arrows and self._can_place:
-            self._put(self._moved("code", self._place, QPointF(*arrows[event.key()])))
+        if self._hand_works and self._picking is None and self.hand.key(event):
+            return
+        if event.key() == Qt.Key.Key_Escape and self._held:
+            self._held = False
+            self.hand.give_up()
         elif event.key() == Qt.Key.Key_Space:
             self._space = True
             self.setCursor(Qt.CursorShape.OpenHandCursor)
@@ -459,10 +513,6 @@ class Bench(QWidget):
             self.unsetCursor()
             self.picking_ended.emit()
             self.update()
-        elif event.key() == Qt.Key.Key_Escape and self._grab and self._grab[0] != "pan":
-            self._put(self._grab[2])
-            self._grab = None
-            self.placing_ended.emit()
         else:
             super().keyPressEvent(event)
 

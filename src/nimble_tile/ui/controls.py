@@ -8,6 +8,7 @@ from PySide6.QtCore import QEvent, QObject, QPointF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPalette, QPen
 from PySide6.QtWidgets import (
     QButtonGroup,
+    QCheckBox,
     QComboBox,
     QDoubleSpinBox,
     QFrame,
@@ -106,7 +107,8 @@ class Fold(QWidget):
         self.head.setAccessibleName(title)
         self._note = QLabel()
         self._note.setProperty("rank", "soft")
-        layout.addLayout(row(self.head, self._note, 1))
+        self._head_row = row(self.head, self._note, 1)
+        layout.addLayout(self._head_row)
         content = QWidget()
         self.inside = QVBoxLayout(content)
         self.inside.setContentsMargins(0, 0, 0, 4)
@@ -125,6 +127,13 @@ class Fold(QWidget):
     def set_open(self, on: bool) -> None:
         """Open or close it."""
         self.head.setChecked(on)
+
+    def add_switch(self, name: str) -> QCheckBox:
+        """A switch at the end of the heading's line."""
+        switch = QCheckBox("On")
+        switch.setAccessibleName(name)
+        self._head_row.addWidget(switch)
+        return switch
 
     def set_note(self, text: str) -> None:
         """A few words beside the heading."""
@@ -287,7 +296,7 @@ class Slider(QWidget):
         whole: bool = False,
     ) -> None:
         super().__init__()
-        self._whole = whole
+        self.whole = whole
         if whole:
             self.STEPS = round(high - low)
         self._low, self._high, self._default, self._factor = low, high, default, factor
@@ -354,7 +363,7 @@ class Slider(QWidget):
         self.track.update()
 
     def _take(self, value: float) -> None:
-        if self._whole:
+        if self.whole:
             value = round(value)
         value = min(self._high, max(self._low, value))
         if value != self._value:

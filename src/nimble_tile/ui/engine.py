@@ -11,10 +11,12 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
-from nimble_tile.core.errors import MessageError, UserError
+from nimble_tile.core.errors import UserError
 from nimble_tile.core.picture.placing import region_on, side_of
 from nimble_tile.core.picture.store import PictureStore
-from nimble_tile.core.piece import Piece
+from nimble_tile.core.piece import Piece, Region
+from nimble_tile.ui import extras
+from nimble_tile.ui.extras import Wants
 
 if TYPE_CHECKING:
     import numpy as np
@@ -52,6 +54,14 @@ class Shown:
         Why there is no code.
     natural : int
         Longer side that suits the piece when none is chosen.
+    extent : (int, int) or None
+        Width and height of the framed picture at the original's resolution.
+    place : Region or None
+        Where the code lies on it, as it was used.
+    worked_on : QImage or None
+        Shown instead of all others while a hand works on the picture.
+    overlay : QImage or None
+        The mask that a hand works on.
     """
 
     ticket: int
@@ -62,6 +72,10 @@ class Shown:
     rendering: Rendering | None
     error: UserError | None = None
     natural: int = 0
+    extent: tuple[int, int] | None = None
+    place: Region | None = None
+    worked_on: QImage | None = None
+    overlay: QImage | None = None
 
 
 def to_qimage(pixels: np.ndarray) -> QImage:
@@ -100,6 +114,8 @@ class Engine(QObject):
     shown = Signal(object)  # Shown
     judged = Signal(int, object)  # ticket, Verdict
     studied = Signal(int, object)  # ticket, Study
+    advised = Signal(int, object)  # ticket, Places
+    pictured = Signal(int, str, object)  # ticket, method, QImage
     broke = Signal(int, str)  # ticket, what went wrong inside
 
     def __init__(self, pictures: PictureStore, bay: ReaderBay, parent: QObject | None = None):
@@ -111,7 +127,8 @@ class Engine(QObject):
         self._next: tuple[int, Piece] | None = None
         self._ticket = 0
         self._stopping = False
-        self.want_code = False  # whether the bench looks through the code lens
+        self._pictured: object = None
+        self.wants = Wants()
         self._thread = threading.Thread(target=self._run, name="engine", daemon=True)
 
     def start(self) -> None:
@@ -163,6 +180,9 @@ class Engine(QObject):
                 if shown.rendering is None:
                     self.studied.emit(ticket, student.study(piece))
                     continue
+                if self.wants.places and shown.rendering.blended and self._next is None:
+                    made = extras.places(self._renderer, piece, shown.rendering.picture)
+                    self.advised.emit(ticket, made)
                 now = time.monotonic()
                 waiting_since = waiting_since or now
                 if self._next is not None and now - waiting_since < PATIENCE:
@@ -172,26 +192,63 @@ class Engine(QObject):
                 self.judged.emit(ticket, verdict)
                 if self._next is None:
                     self.studied.emit(ticket, student.study(piece))
+                if self.wants.methods and shown.rendering.blended:
+                    self._picture_methods(ticket, piece, shown.rendering)
             except Exception as error:  # a fault of ours must not end the worker
                 if not self._stopping:
                     self.broke.emit(ticket, f"{type(error).__name__}: {error}")
 
+    def _picture_methods(self, ticket: int, piece: Piece, rendering: Rendering) -> None:
+        """Small pictures of all methods, until a newer piece comes."""
+        key = (piece.blend.model_copy(update={"method": "tone"}), piece.picture, piece.message,
+               piece.code, piece.look)  # fmt: skip
+        if key == self._pictured:
+            return
+        found = extras.thumbnails(
+            self._renderer, piece, rendering, to_qimage, lambda: self._next is not None
+        )
+        for method, image in found:
+            self.pictured.emit(ticket, method, image)
+        if self._next is None:
+            self._pictured = key
+
     def _show(self, ticket: int, piece: Piece) -> Shown:
+        work = self.wants.work if piece.picture.digest is not None else ""
         try:
             size, natural = preview_size(piece, self._renderer)
             rendering = self._renderer.render(piece, size)
         except UserError as error:
-            picture = self._picture_alone(piece) if isinstance(error, MessageError) else None
-            return Shown(ticket, piece, picture, picture, None, None, error)
+            picture = self._picture_alone(piece)
+            extent = self._extent(piece) if picture is not None else None
+            return Shown(ticket, piece, picture, picture, None, None, error, extent=extent)
+        finished = to_qimage(rendering.image if rendering.rgba is None else rendering.rgba)
+        extent, shown_instead, over = self._renderer.picture_size(piece), None, None
+        if work:
+            bare = extras.worked_on(self._renderer, piece, work)
+            if bare is not None:
+                extent = self._renderer.picture_size(bare)
+                shown_instead = to_qimage(self._renderer.canvas(bare, size))
+            image = shown_instead or finished
+            over = extras.overlay(self._renderer, piece, work, (image.width(), image.height()))
         return Shown(
             ticket,
             piece,
-            to_qimage(rendering.image if rendering.rgba is None else rendering.rgba),
+            finished,
             to_qimage(rendering.picture) if rendering.blended else None,
-            to_qimage(rendering.code_alone()) if self.want_code else None,
+            to_qimage(rendering.code_alone()) if self.wants.code else None,
             rendering,
             natural=natural,
+            extent=extent,
+            place=rendering.place,
+            worked_on=shown_instead,
+            overlay=over,
         )
+
+    def _extent(self, piece: Piece) -> tuple[int, int] | None:
+        try:
+            return self._renderer.picture_size(piece)
+        except UserError:
+            return None
 
     def _picture_alone(self, piece: Piece) -> QImage | None:
         try:

@@ -62,6 +62,11 @@ def build_menus(window: Window) -> None:
     _action(view, "&Whole piece", window.bench.fit, "Ctrl+0")
     _action(view, "&Code close up", window.bench.close_up, "Ctrl+1")
     view.addSeparator()
+    window.act_split = _action(view, "&Split view", window.toggle_split, "Ctrl+2")
+    window.act_split.setCheckable(True)
+    hint = _action(view, "Before: hold the key B", window.glance_before)
+    hint.setToolTip("The picture without the code, for as long as the key is held")
+    view.addSeparator()
     themes_menu = view.addMenu("&Theme")
     theme_group = QActionGroup(window)
     for name, label in (

@@ -1,28 +1,18 @@
-"""What the bench draws over the image: the x-ray's marks and the code's handles."""
+"""What the bench draws over the image: the x-ray's marks, the best places, the divider."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QTransform
+from PySide6.QtGui import QBrush, QColor, QFont, QImage, QPainter, QPen, QTransform
 
 from nimble_tile.ui import theme as themes
 
 if TYPE_CHECKING:
     from nimble_tile.core.scan.sampling import Sample
-
-KNOB = 10
-"""Side of a handle, in screen pixels."""
-
-CURSORS = {
-    "code": Qt.CursorShape.SizeAllCursor,
-    "top left": Qt.CursorShape.SizeFDiagCursor,
-    "bottom right": Qt.CursorShape.SizeFDiagCursor,
-    "top right": Qt.CursorShape.SizeBDiagCursor,
-    "bottom left": Qt.CursorShape.SizeBDiagCursor,
-}
-"""Pointers over the parts of the code."""
+    from nimble_tile.ui.extras import Places
 
 
 def paint_xray(
@@ -69,31 +59,55 @@ def paint_xray(
     painter.restore()
 
 
-def corners(area: QRectF) -> dict[str, QPointF]:
-    """Corners of the code's area by name."""
-    return {
-        "top left": area.topLeft(),
-        "top right": area.topRight(),
-        "bottom left": area.bottomLeft(),
-        "bottom right": area.bottomRight(),
-    }
-
-
-def paint_handles(painter: QPainter, area: QRectF | None) -> None:
-    """Draw the code's outline and its four handles, visible on any picture."""
-    if area is None:
-        return
+def paint_split(
+    painter: QPainter, frame: QRectF, picture: QImage, share: float, theme: themes.Theme
+) -> None:
+    """The picture alone to the left of a divider."""
+    left = QRectF(frame.left(), frame.top(), frame.width() * share, frame.height())
     painter.save()
-    light, dark = QColor("#ffffff"), QColor(themes.LIGHT.accent)
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.setPen(QPen(light, 3))
-    painter.drawRect(area)
-    painter.setPen(QPen(dark, 1))
-    painter.drawRect(area)
-    painter.setPen(QPen(dark, 1.5))
-    painter.setBrush(light)
-    for corner in corners(area).values():
-        painter.drawRect(QRectF(corner.x() - KNOB / 2, corner.y() - KNOB / 2, KNOB, KNOB))
+    painter.setClipRect(left)
+    painter.drawImage(frame, picture)
+    painter.restore()
+    x = left.right()
+    for pen in (QPen(QColor("#ffffff"), 3), QPen(QColor(themes.LIGHT.accent), 1)):
+        painter.setPen(pen)
+        painter.drawLine(QPointF(x, frame.top()), QPointF(x, frame.bottom()))
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setBrush(QColor("#ffffff"))
+    middle = QPointF(x, frame.center().y())
+    painter.drawEllipse(middle, 8, 8)
+    for sign in (-1, 1):
+        tip = middle + QPointF(5 * sign, 0)
+        painter.drawLine(tip, tip + QPointF(-3 * sign, -3))
+        painter.drawLine(tip, tip + QPointF(-3 * sign, 3))
+
+
+def paint_places(
+    painter: QPainter,
+    frame: QRectF,
+    places: Places,
+    at: Callable[[float, float], QPointF],
+    theme: themes.Theme,
+) -> None:
+    """Fog where the code's middle would cost the picture much, and the best places."""
+    painter.drawImage(frame, places.fog)
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setFont(themes.font(15, QFont.Weight.Bold))
+    accent = QColor(themes.LIGHT.accent)
+    for number, region in reversed(list(enumerate(places.best, 1))):
+        area = QRectF(at(region.x, region.y), at(region.x + region.width, region.y + region.height))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        dashed = Qt.PenStyle.SolidLine if number == 1 else Qt.PenStyle.DashLine
+        painter.setPen(QPen(QColor("#ffffff"), 4))
+        painter.drawRect(area)
+        painter.setPen(QPen(accent, 1.5, dashed))
+        painter.drawRect(area)
+        badge = QRectF(area.left() + 6, area.top() + 6, 24, 24)
+        painter.setPen(QPen(QColor("#ffffff"), 2))
+        painter.setBrush(accent)
+        painter.drawEllipse(badge)
+        painter.drawText(badge, Qt.AlignmentFlag.AlignCenter, str(number))
     painter.restore()
 
 

@@ -8,6 +8,8 @@ from typing import Any
 from pydantic import ValidationError
 from PySide6.QtCore import QObject, Signal
 
+from nimble_tile.core.artwork import Frame
+from nimble_tile.core.errors import PictureError
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Message, Picture, Piece
 from nimble_tile.core.project.history import History
@@ -88,6 +90,47 @@ class Session(QObject):
         self.put(piece, name, key)
         return True
 
+    def prepare(self, step: str, name: str, key: str = "", /, **changes: Any) -> bool:
+        """Change one step of the picture's preparation; see `edit`."""
+        steps = self.piece.picture.prepare
+        try:
+            made = getattr(steps, step)
+            made = type(made).model_validate({**dict(made), **changes})
+        except ValidationError:
+            return False
+        return self.edit("picture", name, key, prepare=steps.model_copy(update={step: made}))
+
+    def reframe(
+        self, name: str, key: str = "", /, start: Picture | None = None, **changes: Any
+    ) -> bool:
+        """Change the picture's frame; the code stays on the same spot of the picture.
+
+        Parameters
+        ----------
+        start : Picture, optional
+            As it was before a gesture whose steps come one by one.
+
+        Returns
+        -------
+        bool
+            False when the frame is not possible; nothing changed then.
+        """
+        from nimble_tile.core.picture.framing import between, framed_size
+        from nimble_tile.core.picture.gestures import carried
+
+        picture = start or self.piece.picture
+        if picture.digest is None:
+            return False
+        size = self.pictures.about(picture.digest).size
+        try:
+            frame = Frame.model_validate({**dict(self.piece.picture.frame), **changes})
+            before, after = framed_size(size, picture.frame), framed_size(size, frame)
+        except (ValidationError, PictureError):
+            return False
+        matrix = between(size, picture.frame, frame)
+        region = carried(picture.region, before, after, matrix)
+        return self.edit("picture", name, key, frame=frame, region=region)
+
     def put(self, piece: Piece, name: str, key: str = "") -> None:
         """Make another piece current as one undoable step."""
         if piece != self.piece:
@@ -109,7 +152,7 @@ class Session(QObject):
     def take_picture(self, digest: str, name: str) -> None:
         """Put a picture of the store into the piece, placed in its middle."""
         ground = self.piece.picture.ground
-        picture = Picture(digest=digest, name=name, ground=ground)
+        picture = Picture(digest=digest, name=name, ground=ground, whole_pixels=True)
         self.put(
             self.piece.model_copy(update={"picture": picture}), f"Bring in {name or 'a picture'}"
         )

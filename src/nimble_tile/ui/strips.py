@@ -24,7 +24,9 @@ LENSES = (
     (Lens.PICTURE, "Picture", "The picture without the code"),
     (Lens.CODE, "Code", "The code alone, black on white, in its place"),
     (Lens.XRAY, "X-ray", "Which modules read wrongly (crossed) and which are weak (ringed)"),
-)
+    (Lens.PLACES, "Places", "Clear where the code's middle would cost the picture little; click "
+                            "to place it"),
+)  # fmt: skip
 
 
 class Notice(QFrame):
@@ -131,9 +133,12 @@ class Foot(QWidget):
         self.lens.set_value(Lens.FINISHED)
         self.legend = QLabel()
         self.legend.setTextFormat(Qt.TextFormat.RichText)
+        self.split = QToolButton()
+        self.split.setCheckable(True)
         self.farther, self.closer = QToolButton(), QToolButton()
         self.fit, self.close_up = QToolButton(), QToolButton()
         for button, name in (
+            (self.split, "Split view: the picture beside the finished piece"),
             (self.farther, "Zoom out"),
             (self.closer, "Zoom in"),
             (self.fit, "Whole piece"),
@@ -151,7 +156,7 @@ class Foot(QWidget):
         layout.addWidget(self.lens)
         layout.addSpacing(14)
         layout.addWidget(self.legend, 1)
-        for widget in (self.farther, self.zoom, self.closer, self.fit, self.close_up):
+        for widget in (self.split, self.farther, self.zoom, self.closer, self.fit, self.close_up):
             layout.addWidget(widget)
 
     def show_legend(self, xray: bool) -> None:
@@ -164,6 +169,7 @@ class Foot(QWidget):
     def dress(self, theme: themes.Theme) -> None:
         self._theme = theme
         for button, name in (
+            (self.split, "arrows-left-right"),
             (self.farther, "minus"),
             (self.closer, "plus"),
             (self.fit, "corners-out"),

@@ -6,12 +6,13 @@ import base64
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QByteArray, QSize, QTimer
+from PySide6.QtCore import QByteArray, QEvent, QObject, QSize, Qt, QTimer
 from PySide6.QtGui import (
     QCloseEvent,
     QDragEnterEvent,
     QDropEvent,
     QGuiApplication,
+    QImage,
     QShowEvent,
 )
 from PySide6.QtWidgets import (
@@ -44,6 +45,7 @@ from nimble_tile.ui.jobs import Jobs
 from nimble_tile.ui.ladder import Ladder
 from nimble_tile.ui.look_desk import LookDesk
 from nimble_tile.ui.menus import build_menus
+from nimble_tile.ui.picture_desk import PictureDesk
 from nimble_tile.ui.rungs.blend import BlendRung
 from nimble_tile.ui.rungs.code import CodeRung
 from nimble_tile.ui.rungs.finish import SMALLEST_PRINT, FinishRung, print_size
@@ -57,6 +59,7 @@ from nimble_tile.ui.verdict_band import VerdictBand
 if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
     from nimble_tile.core.study import Study
+    from nimble_tile.ui.extras import Places
 
 FRAME = 32
 """Pixels of the screen's height left to the window's frame."""
@@ -66,6 +69,12 @@ COPY_AFTER = 3000
 
 COPY_BYTES = 5000
 """Bytes of the picture for each further millisecond of that rest."""
+
+TYPED = (QLineEdit, QPlainTextEdit, QAbstractSpinBox)
+"""Where single keys are letters."""
+
+BEFORE_KEY = Qt.Key.Key_B
+"""Held down, the bench shows the picture without the code."""
 
 
 class Window(QMainWindow):
@@ -97,11 +106,14 @@ class Window(QMainWindow):
         self._build()
         self.desk = Desk(self)
         self.look_desk = LookDesk(self)
+        self.picture_desk = PictureDesk(self)
+        self.picture.hand = self.blend.hand = self.picture_desk.brush
         self._copying = QTimer(self)
         self._copying.setSingleShot(True)
         self._copying.timeout.connect(self.desk.keep_copy)
         build_menus(self)
         self._connect()
+        QApplication.instance().installEventFilter(self)
         self._dress()
         self._restore_place()
         self.ladder.open(0)
@@ -118,7 +130,7 @@ class Window(QMainWindow):
         self.message = MessageRung(self.session)
         self.colour_desk = ColourDesk(self, self.settings)
         self.code = CodeRung(self.session, self.colour_desk)
-        self.picture = PictureRung(self.session)
+        self.picture = PictureRung(self.session, self.colour_desk)
         self.blend = BlendRung(self.session)
         self.finish = FinishRung(self.session)
         self.ladder = Ladder([self.message, self.code, self.picture, self.blend, self.finish])
@@ -165,10 +177,27 @@ class Window(QMainWindow):
         self.bench.picking_ended.connect(self._picked)
         self.picture.wanted.connect(self.desk.choose_picture)
         self.finish.export_wanted.connect(self.desk.choose_export)
-        self.bench.placed.connect(
+        hand = self.bench.placing
+        hand.placed.connect(
             lambda region: self.session.edit("picture", "Place the code", "place", region=region)
         )
-        self.bench.placing_ended.connect(self.session.part)
+        hand.ended.connect(self.session.part)
+        hand.refused.connect(self._refused)
+        desk = self.picture_desk
+        self.picture.work.connect(desk.work_on)
+        self.picture.looks_at_places.connect(lambda on: self._want("places", on))
+        self.picture.free_corners.connect(self._free_corners)
+        self.picture.snaps.connect(lambda on: setattr(hand, "snaps", on))
+        self.picture.place_chosen.connect(desk.place_at)
+        self.picture.lens_wanted.connect(lambda: self.look_through(Lens.PLACES))
+        self.blend.work.connect(desk.work_on)
+        self.blend.methods_wanted.connect(lambda on: self._want("methods", on))
+        self.blend.guard_cleared.connect(lambda: desk.clear_mask("guard"))
+        self.blend.guard_inverted.connect(lambda: desk.invert_mask("guard"))
+        self.bench.spot_chosen.connect(desk.place_middle)
+        self.engine.advised.connect(self._advised)
+        self.engine.pictured.connect(self._pictured)
+        self.foot.split.toggled.connect(self._split)
         self.bench.zoomed.connect(self._zoomed)
         self.foot.lens.chosen.connect(self.look_through)
         self.foot.fit.clicked.connect(self.bench.fit)
@@ -181,6 +210,7 @@ class Window(QMainWindow):
 
     def _show_piece(self, piece: Piece) -> None:
         self._know_picture(piece)
+        self.picture_desk.follow(piece)
         for line, rung in zip(self.ladder.rows, self.ladder.rungs, strict=True):
             rung.show_piece(piece)
             line.set_summary(rung.summary(piece, self._shown))
@@ -200,15 +230,21 @@ class Window(QMainWindow):
         self._title()
 
     def _offer_lenses(self, piece: Piece) -> None:
-        """The picture lens needs a picture."""
+        """Some lenses need a picture, and so does the split view."""
         there = piece.picture.digest is not None
-        button = self.foot.lens.button(Lens.PICTURE)
-        for control in (button, self.lens_actions[Lens.PICTURE]):
+        for lens, _, told in LENSES:
+            if lens not in (Lens.PICTURE, Lens.PLACES):
+                continue
+            button = self.foot.lens.button(lens)
+            for control in (button, self.lens_actions[lens]):
+                control.setEnabled(there)
+            button.setToolTip(told if there else "There is no picture yet")
+            if not there and self.bench.lens is lens:
+                self.look_through(Lens.FINISHED)
+        for control in (self.foot.split, self.act_split):
             control.setEnabled(there)
-        told = next(tip for lens, _, tip in LENSES if lens is Lens.PICTURE)
-        button.setToolTip(told if there else "There is no picture yet")
-        if not there and self.bench.lens is Lens.PICTURE:
-            self.look_through(Lens.FINISHED)
+        if not there:
+            self.foot.split.setChecked(False)
 
     def _know_picture(self, piece: Piece) -> None:
         """Tell the picture rung what kind of picture the piece has."""
@@ -223,11 +259,14 @@ class Window(QMainWindow):
         self._shown = shown
         # What is shown may lag behind a gesture; controls follow the piece as it is.
         piece = self.session.piece
-        extent = place = None
-        if self._about is not None:
-            extent = self._about.size
+        extent, place = shown.extent, shown.place
+        if extent is not None and shown.piece.picture != piece.picture:
             place = piece.picture.region or centred_square(extent)
+        if piece.picture.digest is None:
+            extent = place = None
         self.bench.show_rendering(shown, extent, place)
+        if shown.worked_on is None:
+            self.picture.show_frame(extent, place)
         for line, rung in zip(self.ladder.rows, self.ladder.rungs, strict=True):
             rung.show_error(shown.error)
             rung.show_rendering(shown)
@@ -264,6 +303,15 @@ class Window(QMainWindow):
         for rung in self.ladder.rungs:
             rung.show_verdict(verdict)
 
+    def _advised(self, ticket: int, places: Places) -> None:
+        if ticket == self.engine.ticket:
+            self.bench.show_places(places)
+            self.picture.show_places(places)
+
+    def _pictured(self, ticket: int, method: str, image: QImage) -> None:
+        if ticket == self.engine.ticket:
+            self.blend.show_method(method, image)
+
     def _studied(self, ticket: int, study: Study) -> None:
         if ticket != self.engine.ticket:
             return
@@ -281,11 +329,68 @@ class Window(QMainWindow):
 
     # Looking ---------------------------------------------------------------
 
+    def refresh(self) -> None:
+        """Work the piece out again: something else of it is looked at."""
+        if self._shown is not None:
+            self.band.set_stale(True)
+            self.engine.submit(self.session.piece)
+
+    def _want(self, what: str, on: bool) -> None:
+        """Something is in sight that the engine works out only then."""
+        if what == "places":
+            on = on or self.bench.lens is Lens.PLACES
+        if getattr(self.engine.wants, what) != on:
+            setattr(self.engine.wants, what, on)
+            if on:
+                self.refresh()
+
+    def _free_corners(self, on: bool) -> None:
+        self.bench.placing.free_corners = on
+        self.picture.place.set_free(on)
+        self.bench.update()
+
+    def _refused(self, why: str) -> None:
+        """A corner was held back; the word stands as long as it is."""
+        if why:
+            self.notice.say(why)
+        else:
+            self.notice.hide()
+
+    def toggle_split(self) -> None:
+        """The picture beside the finished piece, or the piece alone."""
+        self.foot.split.setChecked(not self.foot.split.isChecked())
+
+    def _split(self, on: bool) -> None:
+        self.act_split.setChecked(on)
+        self.bench.split_at(0.5 if on else None)
+        if on and self.bench.lens is not Lens.FINISHED:
+            self.look_through(Lens.FINISHED)
+
+    def glance_before(self) -> None:
+        """The picture without the code for a second, for those who have no key to hold."""
+        self.bench.look_before(True)
+        QTimer.singleShot(1000, lambda: self.bench.look_before(False))
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Hold B: before. Not while something is being typed."""
+        kinds_of = (QEvent.Type.KeyPress, QEvent.Type.KeyRelease)
+        if event.type() in kinds_of and event.key() == BEFORE_KEY and self.isActiveWindow():
+            typing = isinstance(QApplication.focusWidget(), TYPED)
+            plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
+            pressed = event.type() == QEvent.Type.KeyPress
+            if (plain and not typing) or (not pressed and self.bench.before):
+                if not event.isAutoRepeat():
+                    self.bench.look_before(pressed)
+                return True
+        return super().eventFilter(watched, event)
+
     def look_through(self, lens: Lens) -> None:
         """Change the bench's lens."""
-        self.engine.want_code = lens is Lens.CODE
+        self.engine.wants.code = lens is Lens.CODE
         if lens is Lens.CODE and (self._shown is None or self._shown.code is None):
             self.engine.submit(self.session.piece)
+        on_page = self.picture.isVisible() and self.picture.page.value == "place"
+        self._want("places", lens is Lens.PLACES or on_page)
         self.bench.set_lens(lens)
         self.foot.lens.set_value(lens)
         self.lens_actions[lens].setChecked(True)
@@ -323,7 +428,7 @@ class Window(QMainWindow):
 
     def _focus_moved(self, _old: QWidget | None, new: QWidget | None) -> None:
         """Single keys open rungs, but not while something is being typed."""
-        typing = isinstance(new, QLineEdit | QPlainTextEdit | QAbstractSpinBox)
+        typing = isinstance(new, TYPED)
         for shortcut in self._single_keys:
             shortcut.setEnabled(not typing)
 
@@ -384,6 +489,9 @@ class Window(QMainWindow):
 
     def shut_down(self) -> None:
         """End the workers and the reader processes."""
+        QApplication.instance().removeEventFilter(self)
+        for rung in (self.picture, self.blend):
+            rung.blockSignals(True)  # hiding them must not wake what is gone
         self._copying.stop()
         self.jobs.stop()
         self.engine.stop()

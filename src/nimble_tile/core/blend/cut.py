@@ -72,10 +72,8 @@ def motif(plan: Plan, settings: Blend) -> np.ndarray:
         if level is None:
             level, _ = cv2.threshold(luma, 0, 255, cv2.THRESH_BINARY | cv2.THRESH_OTSU)
         # About a pixel of softness on a smoothed picture.
-        return cv2.convertScaleAbs(
-            cv2.min(cv2.max((np.float32(level) + 0.5 - luma.astype(np.float32)) * 24, -127.5), 127.5),
-            alpha=1, beta=127.5,
-        )  # fmt: skip
+        steep = (np.float32(level) + 0.5 - luma.astype(np.float32)) * 24 + 127.5
+        return np.clip(steep, 0, 255).astype(np.uint8)
 
     return plan.once("motif", key, make)
 

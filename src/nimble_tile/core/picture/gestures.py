@@ -223,7 +223,7 @@ def carried(region: Region | None, before: Size, after: Size, matrix: np.ndarray
         None (the centred square) where it was so before, or where the place
         no longer lies on the picture in any way.
     """
-    if region is None or after == before and np.allclose(matrix, [[1, 0, 0], [0, 1, 0]]):
+    if region is None or (after == before and np.allclose(matrix, [[1, 0, 0], [0, 1, 0]])):
         return region
     linear = matrix[:, :2]
     middle = linear @ corners(region).mean(0) + matrix[:, 2]

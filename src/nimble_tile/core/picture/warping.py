@@ -103,7 +103,6 @@ def put_back(
     -------
     ndarray of uint8, H × W × 3
     """
-    import cv2
 
     out = canvas.copy()
     side = square.shape[0]

@@ -1,56 +1,85 @@
-"""Rung 3: the picture and the code's place on it."""
+"""Rung 3: the picture, what is done to it, and the code's place on it."""
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QColor, QIcon, QPixmap
-from PySide6.QtWidgets import QColorDialog, QLabel, QPushButton, QWidget
+from PySide6.QtGui import QHideEvent, QShowEvent
+from PySide6.QtWidgets import QLabel, QPushButton, QWidget
 
 from nimble_tile.core.errors import MessageError, UserError
-from nimble_tile.core.picture.placing import centred_square
 from nimble_tile.core.picture.store import About
-from nimble_tile.core.piece import Piece, Region
-from nimble_tile.ui.controls import Number, named, row, set_rank, soft
+from nimble_tile.core.piece import Picture, Piece, Region
+from nimble_tile.ui import theme as themes
+from nimble_tile.ui.colour_desk import ColourDesk
+from nimble_tile.ui.controls import Segments, row, set_rank, soft
 from nimble_tile.ui.rungs.base import Rung
 from nimble_tile.ui.session import Session
 
 if TYPE_CHECKING:
     from nimble_tile.ui.engine import Shown
+    from nimble_tile.ui.extras import Places
+    from nimble_tile.ui.hands.brush import BrushHand
+    from nimble_tile.ui.pages.base import Page
+    from nimble_tile.ui.pages.cutout import CutOutPage
+    from nimble_tile.ui.pages.frame import FramePage
+    from nimble_tile.ui.pages.place import PlacePage
+    from nimble_tile.ui.pages.tones import TonesPage
 
 
 class PictureRung(Rung):
-    """Bring, replace, remove; ground colour; place in numbers."""
+    """Bring, replace, remove; four pages: place, frame, tones, cut-out.
+
+    Signals
+    -------
+    wanted
+        The person wants to choose a file.
+    work : str
+        What is to be worked on on the bench: ``"cut_out"``, ``"crop"`` or ``""``.
+    looks_at_places : bool
+        The best places are in sight, or no longer.
+    free_corners, snaps, place_chosen, lens_wanted
+        See `PlacePage`.
+    """
 
     title, rung = "Picture", "picture"
-    wanted = Signal()  # the person wants to choose a file
+    wanted = Signal()
+    work = Signal(str)
+    looks_at_places = Signal(bool)
+    free_corners = Signal(bool)
+    snaps = Signal(bool)
+    place_chosen = Signal(object)
+    lens_wanted = Signal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, desk: ColourDesk) -> None:
         super().__init__(session)
+        self._desk = desk
+        self._theme = themes.LIGHT
         self._about: About | None = None
+        self._frame: tuple[tuple[int, int] | None, Region | None] = (None, None)
+        self._places: Places | None = None
+        self._made: dict[str, Page] = {}
+        self.hand: BrushHand | None = None
         self.about = QLabel()
         self.about.setWordWrap(True)
         self.note = soft()
         self.bring = QPushButton("Bring in a picture…")
         self.bring.clicked.connect(self.wanted)
         self.remove = QPushButton("Remove")
-        self.remove.clicked.connect(
-            lambda: session.edit("picture", "Remove the picture", digest=None, name="", region=None)
+        self.remove.clicked.connect(self._remove)
+        self.page = Segments(
+            "Page",
+            [
+                ("place", "Place", "Where the code lies on the picture"),
+                ("frame", "Frame", "Turn, crop, extend, repeat"),
+                ("tones", "Tones", "Light, levels, curve, posterise, two tones"),
+                ("cutout", "Cut-out", "Keep the subject, take the background away"),
+            ],
         )
-        self.ground = QPushButton()
-        self.ground.setAccessibleName("Ground colour")
-        self.ground.clicked.connect(self._choose_ground)
-        self.x = Number("From the left", 0, 100_000, "px")
-        self.y = Number("From the top", 0, 100_000, "px")
-        self.side = Number("Side of the code", 1, 100_000, "px")
-        for number in (self.x, self.y, self.side):
-            number.edited.connect(self._place)
-        self.centre = QPushButton("Fill the middle")
-        self.centre.setToolTip("The largest square in the middle of the picture")
-        self.centre.clicked.connect(
-            lambda: session.edit("picture", "Place the code in the middle", region=None)
-        )
+        self.page.set_value("place")
+        self.page.chosen.connect(self.open_page)
         self.error = QLabel()
         self.error.setWordWrap(True)
         set_rank(self.error, "error")
@@ -58,25 +87,93 @@ class PictureRung(Rung):
         self.body.addWidget(self.about)
         self.body.addWidget(self.note)
         self.body.addLayout(row(self.bring, self.remove, 1))
-        self._placing = QWidget()
-        place = self._placing_layout()
-        self._placing.setLayout(place)
-        self.body.addWidget(self._placing)
         self.body.addWidget(self.error)
+        self.body.addWidget(self.page)
 
-    def _placing_layout(self):
-        from PySide6.QtWidgets import QVBoxLayout
+    def _remove(self) -> None:
+        ground = self.session.piece.picture.ground
+        piece = self.session.piece.model_copy(update={"picture": Picture(ground=ground)})
+        self.session.put(piece, "Remove the picture")
 
-        layout = QVBoxLayout()
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(8)
-        layout.addLayout(named("Ground", self.ground, 110))
-        layout.addWidget(soft("Place of the code, quiet zone included. Or drag it on the bench."))
-        layout.addLayout(named("From the left", self.x, 110))
-        layout.addLayout(named("From the top", self.y, 110))
-        layout.addLayout(named("Side", self.side, 110))
-        layout.addLayout(row(self.centre, 1))
-        return layout
+    # Pages -----------------------------------------------------------------
+
+    @cached_property
+    def place(self) -> PlacePage:
+        from nimble_tile.ui.pages.place import PlacePage
+
+        page = PlacePage(self.session, self._desk)
+        page.free_corners.connect(self.free_corners)
+        page.snaps.connect(self.snaps)
+        page.place_chosen.connect(self.place_chosen)
+        page.lens_wanted.connect(self.lens_wanted)
+        page.show_frame(*self._frame)
+        page.show_places(self._places)
+        return self._take("place", page)
+
+    @cached_property
+    def frame(self) -> FramePage:
+        from nimble_tile.ui.pages.frame import FramePage
+
+        page = FramePage(self.session, self._desk)
+        page.crop_wanted.connect(lambda on: self.work.emit("crop" if on else ""))
+        page.know_transparent(self._about is not None and self._about.transparent)
+        return self._take("frame", page)
+
+    @cached_property
+    def tones(self) -> TonesPage:
+        from nimble_tile.ui.pages.tones import TonesPage
+
+        return self._take("tones", TonesPage(self.session, self._desk))
+
+    @cached_property
+    def cutout(self) -> CutOutPage:
+        from nimble_tile.ui.pages.cutout import CutOutPage
+
+        return self._take("cutout", CutOutPage(self.session, self._desk, self.hand))
+
+    def _take(self, name: str, page: Page) -> QWidget:
+        self._made[name] = page
+        self.body.addWidget(page)
+        page.setVisible(False)
+        page.dress(self._theme)
+        page.show_piece(self.session.piece)
+        return page
+
+    def open_page(self, name: str) -> None:
+        """Show one of the pages, and take the hand that it works with."""
+        self.page.set_value(name)
+        there = self.session.piece.picture.digest is not None
+        if there:
+            getattr(self, name)
+        for own, page in self._made.items():
+            page.setVisible(own == name and there)
+        if "frame" in self._made and name != "frame":
+            self.frame.stop_cropping()
+        if name == "cutout" and there:
+            self.cutout.brush.show_hand()
+        self._tell()
+
+    def _tell(self) -> None:
+        """What is worked on on the bench, as far as this rung is open."""
+        there = self.isVisible() and self.session.piece.picture.digest is not None
+        name = self.page.value
+        cropping = name == "frame" and "frame" in self._made and (
+            self.frame.crop_on_bench.isChecked())  # fmt: skip
+        what = "cut_out" if name == "cutout" else "crop" if cropping else ""
+        self.work.emit(what if there else "")
+        self.looks_at_places.emit(there and name == "place")
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.open_page(self.page.value)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        if "frame" in self._made:
+            self.frame.stop_cropping()
+        self._tell()
+
+    # Showing ---------------------------------------------------------------
 
     def summary(self, piece: Piece, shown: Shown | None) -> str:
         if piece.picture.digest is None:
@@ -86,20 +183,28 @@ class PictureRung(Rung):
     def know_picture(self, about: About | None) -> None:
         """What is known of the piece's picture."""
         self._about = about
+        if "frame" in self._made:
+            self.frame.know_transparent(about is not None and about.transparent)
 
-    def _region(self, piece: Piece) -> Region | None:
-        if self._about is None:
-            return None
-        return piece.picture.region or centred_square(self._about.size)
+    def show_frame(self, size: tuple[int, int] | None, place: Region | None) -> None:
+        """Size of the framed picture, and the place that is used on it."""
+        self._frame = (size, place)
+        if "place" in self._made:
+            self.place.show_frame(size, place)
+
+    def show_places(self, places: Places | None) -> None:
+        """The best places of the current piece."""
+        self._places = places
+        if "place" in self._made:
+            self.place.show_places(places)
 
     def show_piece(self, piece: Piece) -> None:
         picture = piece.picture
         there = picture.digest is not None
         self.bring.setText("Replace…" if there else "Bring in a picture…")
         self.remove.setVisible(there)
-        self._placing.setVisible(there)
+        self.page.setVisible(there)
         notes = self._about.notes if self._about else ()
-        transparent = self._about is not None and self._about.transparent
         if self._about:
             width, height = self._about.size
             self.about.setText(f"{picture.name}\n{width} × {height} pixels")
@@ -107,42 +212,11 @@ class PictureRung(Rung):
             self.about.setText("Drop a PNG, JPEG, WebP or TIFF file anywhere on the window.")
         self.note.setText(" ".join(notes))
         self.note.setVisible(bool(notes))
-        self.ground.setText(picture.ground)
-        swatch = QPixmap(16, 16)
-        swatch.fill(QColor(picture.ground))
-        self.ground.setIcon(QIcon(swatch))
-        self.ground.setEnabled(transparent)
-        self.ground.setToolTip(
-            "Colour behind transparent parts"
-            if transparent
-            else "This picture has no transparent parts"
-        )
-        region = self._region(piece)
-        if region is not None:
-            width, height = self._about.size
-            self.x.set_value(round(region.x), width)
-            self.y.set_value(round(region.y), height)
-            self.side.set_value(round(region.width), min(width, height))
-
-    def _place(self) -> None:
-        """Keep what was typed and give way in the other numbers."""
-        if self._about is None:
-            return
-        width, height = self._about.size
-        side = self.side.value()
-        region = Region(
-            x=min(self.x.value(), width - side),
-            y=min(self.y.value(), height - side),
-            width=side,
-            height=side,
-        )
-        self.session.edit("picture", "Place the code", "place", region=region)
-
-    def _choose_ground(self) -> None:
-        old = QColor(self.session.piece.picture.ground)
-        colour = QColorDialog.getColor(old, self, "Ground colour")
-        if colour.isValid():
-            self.session.edit("picture", "Change the ground colour", ground=colour.name())
+        for page in self._made.values():
+            page.show_piece(piece)
+        shown = self._made.get(self.page.value)
+        if self.isVisible() and (shown is None or shown.isVisibleTo(self) != there):
+            self.open_page(self.page.value)
 
     def show_error(self, error: UserError | None) -> None:
         concerns = error is not None and not isinstance(error, MessageError)
@@ -153,3 +227,9 @@ class PictureRung(Rung):
         """A picture could not be brought in."""
         self.error.setText(str(error))
         self.error.show()
+
+    def dress(self, theme: themes.Theme) -> None:
+        super().dress(theme)
+        self._theme = theme
+        for page in self._made.values():
+            page.dress(theme)

@@ -1,0 +1,54 @@
+"""What all hands have in common."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, QPointF, Qt
+from PySide6.QtGui import QKeyEvent, QPainter
+
+if TYPE_CHECKING:
+    from nimble_tile.ui.bench import Bench
+
+Modifiers = Qt.KeyboardModifier
+
+
+class Hand(QObject):
+    """Turns the pointer's moves on the bench into something.
+
+    Points are in the bench's own coordinates; `Bench.to_picture` gives pixels
+    of the framed picture.
+    """
+
+    def __init__(self, bench: Bench) -> None:
+        super().__init__(bench)
+        self.bench = bench
+
+    @property
+    def ready(self) -> bool:
+        """Whether there is something to work on."""
+        return self.bench.extent is not None and self.bench.image is not None
+
+    def cursor(self, at: QPointF) -> Qt.CursorShape | None:
+        """Pointer over a point, or None where this hand has no business."""
+        return None
+
+    def press(self, at: QPointF, modifiers: Modifiers) -> bool:
+        """The left button goes down; whether this hand takes it."""
+        return False
+
+    def move(self, at: QPointF, modifiers: Modifiers) -> None:
+        """The pointer moves while the button is held."""
+
+    def release(self) -> None:
+        """The button goes up."""
+
+    def give_up(self) -> None:
+        """Escape while the button is held: as it was before."""
+
+    def key(self, event: QKeyEvent) -> bool:
+        """A key; whether this hand takes it."""
+        return False
+
+    def paint(self, painter: QPainter) -> None:
+        """Draw over the image."""

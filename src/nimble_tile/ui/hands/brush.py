@@ -1,0 +1,155 @@
+"""The hand that paints masks: brush, flood, rough stroke, each adding or taking away."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QPointF, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPen
+
+from nimble_tile.ui import theme as themes
+from nimble_tile.ui.hands.base import Hand, Modifiers
+
+ERASES = Qt.KeyboardModifier.ShiftModifier
+"""Held down, what adds takes away and the other way round."""
+
+
+@dataclass(frozen=True)
+class Stroke:
+    """What was painted.
+
+    Attributes
+    ----------
+    target : {"guard", "cut_out"}
+    tool : {"brush", "flood", "rough"}
+    adds : bool
+        Whether the mask grows.
+    points : tuple of (float, float)
+        Where the pointer went, in pixels of the framed picture.
+    size : float
+        Diameter in the same pixels.
+    softness, tolerance : float
+        0 to 1.
+    """
+
+    target: str
+    tool: str
+    adds: bool
+    points: tuple[tuple[float, float], ...]
+    size: float
+    softness: float
+    tolerance: float
+
+
+class BrushHand(Hand):
+    """Paints with a round brush whose size is seen at the pointer.
+
+    Signals
+    -------
+    painted : Stroke
+        A stroke is finished.
+    sized : float
+        The keyboard changed the brush's size, in parts of the picture's shorter side.
+    """
+
+    painted = Signal(object)
+    sized = Signal(float)
+
+    def __init__(self, bench) -> None:
+        super().__init__(bench)
+        self.target = "guard"
+        self.tool = "brush"
+        self.adds = True
+        self.size = 0.08  # diameter, in parts of the framed picture's shorter side
+        self.softness = 0.4
+        self.tolerance = 0.12
+        self._points: list[QPointF] = []  # on the picture
+        self._over: QPointF | None = None
+        self._swapped = False
+
+    @property
+    def diameter(self) -> float:
+        """In pixels of the framed picture."""
+        return max(1.0, self.size * min(self.bench.extent))
+
+    @property
+    def _adds_now(self) -> bool:
+        return self.adds != self._swapped
+
+    def cursor(self, at: QPointF) -> Qt.CursorShape | None:
+        if not self.ready:
+            return None
+        self._over = at
+        self.bench.update()
+        return Qt.CursorShape.CrossCursor if self.tool == "flood" else Qt.CursorShape.BlankCursor
+
+    def press(self, at: QPointF, modifiers: Modifiers) -> bool:
+        if not self.ready:
+            return False
+        self._swapped = bool(modifiers & ERASES)
+        self._points = [self.bench.to_picture(at)]
+        self._over = at
+        if self.tool == "flood":
+            self.release()
+        self.bench.update()
+        return True
+
+    def move(self, at: QPointF, modifiers: Modifiers) -> None:
+        self._over = at
+        if self._points:
+            self._points.append(self.bench.to_picture(at))
+        self.bench.update()
+
+    def release(self) -> None:
+        points, self._points = self._points, []
+        if points:
+            self.painted.emit(
+                Stroke(
+                    self.target, self.tool, self._adds_now, tuple(p.toTuple() for p in points),
+                    self.diameter, self.softness, self.tolerance,
+                )
+            )  # fmt: skip
+        self.bench.update()
+
+    def give_up(self) -> None:
+        self._points = []
+        self.bench.update()
+
+    def left(self) -> None:
+        """The pointer is no longer over the bench."""
+        self._over = None
+        self.bench.update()
+
+    def key(self, event: QKeyEvent) -> bool:
+        factor = {Qt.Key.Key_BracketLeft: 0.8, Qt.Key.Key_BracketRight: 1.25}.get(event.key())
+        if factor is None:
+            return False
+        self.size = min(0.6, max(0.005, self.size * factor))
+        self.sized.emit(self.size)
+        self.bench.update()
+        return True
+
+    def paint(self, painter: QPainter) -> None:
+        if not self.ready:
+            return
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        width = self.diameter * self.bench.unit
+        if self._points and self.tool != "flood":
+            path = QPainterPath(self.bench.from_picture(*self._points[0].toTuple()))
+            for point in self._points[1:]:
+                path.lineTo(self.bench.from_picture(*point.toTuple()))
+            if len(self._points) == 1:
+                path.lineTo(path.currentPosition() + QPointF(0.01, 0))
+            colour = QColor(themes.LIGHT.accent if self._adds_now else "#ffffff")
+            colour.setAlphaF(0.45)
+            pen = QPen(colour, width)
+            pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+            pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+            painter.strokePath(path, pen)
+        if self._over is not None and self.tool != "flood":
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            for pen in (QPen(QColor("#ffffff"), 3), QPen(QColor(themes.LIGHT.accent), 1.2)):
+                painter.setPen(pen)
+                painter.drawEllipse(self._over, width / 2, width / 2)
+        painter.restore()

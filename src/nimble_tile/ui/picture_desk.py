@@ -1,0 +1,210 @@
+"""The desk for picture work: hands on the bench, masks, crop, best places."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject
+
+from nimble_tile.core.errors import UserError
+from nimble_tile.core.piece import Picture, Piece, Region
+from nimble_tile.ui.bench import Lens
+from nimble_tile.ui.hands.brush import BrushHand, Stroke
+from nimble_tile.ui.hands.crop import CropHand
+from nimble_tile.ui.jobs import Progress
+
+if TYPE_CHECKING:
+    import numpy as np
+
+    from nimble_tile.ui.window import Window
+
+MOST_POINTS = 4000
+"""Points of one stroke that are used; a hand makes a few hundred."""
+
+NAMES = {
+    ("guard", True): "Paint the guard",
+    ("guard", False): "Free a part of the guard",
+    ("cut_out", True): "Keep a part of the picture",
+    ("cut_out", False): "Take a part of the picture away",
+}
+
+
+class PictureDesk(QObject):
+    """Joins the pages of the picture and blend rungs with the bench's hands."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__(window)
+        self.window = window
+        self.session = window.session
+        self.pictures = window.pictures
+        self.brush = BrushHand(window.bench)
+        self.crop = CropHand(window.bench)
+        self._crop_start: Picture | None = None
+        self._small: tuple[str, np.ndarray] | None = None  # the original at mask size
+        self.brush.painted.connect(self.paint)
+        self.crop.cropped.connect(self._crop)
+        self.crop.ended.connect(self._cropped)
+
+    # Hands -----------------------------------------------------------------
+
+    def work_on(self, what: str) -> None:
+        """Take a hand: ``"guard"``, ``"cut_out"``, ``"crop"``, or ``""`` to place the code."""
+        window = self.window
+        if self.session.piece.picture.digest is None:
+            what = ""
+        if what == window.engine.wants.work:
+            return
+        window.engine.wants.work = what
+        if what in ("guard", "cut_out"):
+            self.brush.target = what
+            window.bench.take_hand(self.brush)
+        elif what == "crop":
+            self.crop.crop = self.session.piece.picture.frame.crop
+            window.bench.take_hand(self.crop)
+        else:
+            window.bench.take_hand(None)
+        if what and window.bench.lens not in (Lens.FINISHED, Lens.PICTURE):
+            window.look_through(Lens.FINISHED)
+        window.refresh()
+
+    def follow(self, piece: Piece) -> None:
+        """The piece has changed: by an undo, another picture, another file."""
+        if self._crop_start is None:
+            self.crop.crop = piece.picture.frame.crop
+        if piece.picture.digest is None:
+            self.work_on("")
+
+    # Masks -----------------------------------------------------------------
+
+    def paint(self, stroke: Stroke) -> None:
+        """Put a finished stroke into its mask, away from the window's thread."""
+        piece = self.session.piece
+        digest = piece.picture.digest
+        if digest is None:
+            return
+
+        def work(progress: Progress) -> tuple[str, str]:
+            if stroke.tool == "rough":
+                progress.step("Finding the subject", 0.2)
+            return digest, self.pictures.add_mask(self._painted(stroke))
+
+        def done(result: tuple[str, str]) -> None:
+            of, mask = result
+            if self.session.piece.picture.digest == of:
+                self._set_mask(stroke.target, mask, NAMES[stroke.target, stroke.adds])
+
+        self._job(work, done)
+
+    def _set_mask(self, target: str, mask: str | None, name: str) -> None:
+        if target == "guard":
+            self.session.edit("picture", name, guard=mask)
+        else:
+            self.session.prepare("cut_out", name, mask=mask, on=True)
+
+    def mask_of(self, piece: Piece, target: str) -> str | None:
+        """Digest of the mask that a hand works on."""
+        return piece.picture.guard if target == "guard" else piece.picture.prepare.cut_out.mask
+
+    def _painted(self, stroke: Stroke) -> np.ndarray:
+        """The mask after a stroke, as the piece has it when the stroke's turn comes."""
+        import cv2
+        import numpy as np
+
+        from nimble_tile.core.picture import masks
+        from nimble_tile.core.picture.framing import to_frame
+
+        picture = self.session.piece.picture
+        size = self.pictures.about(picture.digest).size
+        known = self.mask_of(self.session.piece, stroke.target)
+        if known is None:
+            # The first stroke that takes away starts from everything.
+            mask = masks.empty(size, 0 if stroke.adds else 255)
+        else:
+            mask = self.pictures.mask(known)
+        matrix = np.vstack([to_frame(size, picture.frame), [0, 0, 1]])
+        scale = np.array([mask.shape[1] / size[0], mask.shape[0] / size[1]])
+        points = np.array(stroke.points[:MOST_POINTS], float)
+        points = cv2.transform(points[None], np.linalg.inv(matrix)[:2])[0] * scale
+        enlarged = float(np.sqrt(abs(np.linalg.det(matrix[:2, :2]))))
+        radius = stroke.size / 2 / enlarged * float(scale.mean())
+        value = 255 if stroke.adds else 0
+        at = [tuple(point) for point in points]
+        if stroke.tool == "flood":
+            return masks.flooded(
+                mask, self._original(picture, mask), at[0], stroke.tolerance, value
+            )
+        if stroke.tool == "rough":
+            rough = masks.painted(np.zeros_like(mask), at, radius, 0.0)
+            found = masks.refined(rough, self._original(picture, mask))
+            return np.maximum(mask, found) if stroke.adds else np.minimum(mask, 255 - found)
+        return masks.painted(mask, at, radius, stroke.softness, value)
+
+    def _original(self, picture: Picture, mask: np.ndarray) -> np.ndarray:
+        """The original at the size of its masks."""
+        import cv2
+
+        if self._small is None or self._small[0] != picture.digest:
+            rgb = self.pictures.opened(picture.digest).rgb
+            size = (mask.shape[1], mask.shape[0])
+            self._small = (picture.digest, cv2.resize(rgb, size, interpolation=cv2.INTER_AREA))
+        return self._small[1]
+
+    def clear_mask(self, target: str) -> None:
+        """Forget a mask."""
+        told = "Remove the guard" if target == "guard" else "Keep the whole picture"
+        self._set_mask(target, None, told)
+
+    def invert_mask(self, target: str) -> None:
+        """What is chosen, and what is not, change places."""
+        digest = self.mask_of(self.session.piece, target)
+        if digest is None:
+            return
+
+        def work(progress: Progress) -> str:
+            return self.pictures.add_mask(255 - self.pictures.mask(digest))
+
+        self._job(work, lambda mask: self._set_mask(target, mask, "Turn the mask round"))
+
+    # Crop ------------------------------------------------------------------
+
+    def _crop(self, crop: tuple[int, int, int, int]) -> None:
+        if self._crop_start is None:
+            self._crop_start = self.session.piece.picture
+        self.session.reframe("Crop the picture", "crop", start=self._crop_start, crop=crop)
+
+    def _cropped(self) -> None:
+        self._crop_start = None
+        self.session.part()
+
+    # Best places -----------------------------------------------------------
+
+    def place_at(self, region: Region) -> None:
+        """Put the code, with its turn and perspective, where a good place is."""
+        old = self._region()
+        if old is None:
+            return
+        self._move_to(region.x + region.width / 2, region.y + region.height / 2, old)
+
+    def place_middle(self, x: float, y: float) -> None:
+        """Put the code's middle on a point of the framed picture."""
+        old = self._region()
+        if old is not None:
+            self._move_to(x, y, old)
+
+    def _region(self) -> Region | None:
+        return self.window.bench.place
+
+    def _move_to(self, x: float, y: float, old: Region) -> None:
+        from nimble_tile.core.picture.gestures import moved
+        from nimble_tile.core.picture.placing import corners
+
+        middle = corners(old).mean(0)
+        by = (x - float(middle[0]), y - float(middle[1]))
+        new, _ = moved(old, by, self.window.bench.extent)
+        self.session.edit("picture", "Place the code", region=new)
+
+    def _job(self, work, done) -> None:
+        def failed(error: UserError) -> None:
+            self.window.notice.say(str(error))
+
+        self.window.jobs.start(work, done, failed)
