@@ -9,8 +9,9 @@ from pathlib import Path
 from nimble_tile.core.details import Event
 from nimble_tile.core.errors import ProjectError
 from nimble_tile.core.message.kinds import compose
+from nimble_tile.core.picture.gestures import on_quad
 from nimble_tile.core.picture.store import PictureStore
-from nimble_tile.core.piece import Blend, Code, Finish, Message, Picture, Piece, Region
+from nimble_tile.core.piece import Blend, Code, Finish, Ink, Message, Picture, Piece, Region
 from nimble_tile.core.project.archive import SUFFIX, save
 from nimble_tile.core.project.looks import shipped
 
@@ -26,6 +27,7 @@ def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
         ``"lantern-walk-poster"``: the code on the water of the poster;
         ``"morning-mist"``: on the photograph-like picture;
         ``"heron-mark"``: on the mark with its transparent ground;
+        ``"path-sign"``: in perspective on the board beside the boardwalk;
         ``"walk-ticket"``: a calendar event, without a picture, for print.
     PictureStore
     """
@@ -59,6 +61,16 @@ def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
             finish=Finish(size=1200),
         ),
     }
+    # The board's pale panel: its corners, as a person would pull them.
+    corners = ((1089, 478), (1473, 449), (1479, 858), (1086, 828))
+    sign = picture("sign.jpg", 100, 0, 0)
+    pieces["path-sign"] = Piece(
+        message=Message(text="https://lanternwalk.example/path/7"),
+        code=Code(level="M"),
+        picture=sign.model_copy(update={"region": on_quad(corners)}),
+        blend=Blend(method="ink", strength=0.7, ink=Ink(where="tint")),
+        finish=Finish(format="jpeg"),
+    )
     walk = Event(
         title="Saltmarsh Lantern Walk",
         start="2027-10-30T18:30",

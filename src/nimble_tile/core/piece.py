@@ -232,7 +232,7 @@ class Blend(Model):
     finders: Share | None = None
     quiet: Literal["lightened", "soft", "plain"] = "lightened"
     quiet_strength: Share | None = None
-    guarding: Share = 0.7
+    guarding: Share = 0.5
 
 
 class Finish(Model):

@@ -62,7 +62,7 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
 
     mild = MILD + (1 - MILD) * 0.5 * (0.6 - settings.dots.size)
     between = strength.copy()
-    body = ~plan.finders & ~plan.quiet
+    body = ~plan.function & ~plan.quiet
     between[body] *= np.float32(mild)
     after = tone.tones(plan, settings, between)
     made: Bands = bands(plan, settings, strength)

@@ -18,6 +18,7 @@ import numpy as np
 from nimble_tile.core.blend.compose import toned
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.piece import Blend
+from nimble_tile.core.symbol.anatomy import Part
 
 GUARANTEE = (
     "The cells in the middle of every module, and the majority of all its cells, have the "
@@ -124,7 +125,8 @@ def pattern(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     share = np.interp(strength, *zip(*_MAJORITY, strict=True))
     least = np.minimum(np.ceil(share * cells**2).astype(int), cells**2)
     least = np.maximum(least, cells**2 // 2 + 1)
-    solid = plan.function | plan.quiet
+    # OpenCV lost codes whose timing pattern was grainy.
+    solid = plan.function | plan.quiet | (plan.parts == Part.TIMING)
     least[solid] = cells**2
     # What a module can show with its majority on the right side.
     room = 1 - least / cells**2

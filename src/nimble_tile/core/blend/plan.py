@@ -55,13 +55,18 @@ class Plan:
         self.look = look or Look()
         self.images = images or {}
         self.guard = guard
-        self._remembered: dict[str, tuple[Hashable, Any]] = {}
+        self._remembered: dict[str, list[tuple[Hashable, Any]]] = {}
 
     def once(self, name: str, key: Hashable, make: Callable[[], Any]) -> Any:
-        """What `make` gives, remembered under a name for the last key."""
-        if name not in self._remembered or self._remembered[name][0] != key:
-            self._remembered[name] = (key, make())
-        return self._remembered[name][1]
+        """What `make` gives, remembered under a name for the last two keys."""
+        known = self._remembered.setdefault(name, [])
+        for own, made in known:
+            if own == key:
+                return made
+        made = make()
+        known.insert(0, (key, made))
+        del known[2:]
+        return made
 
     @property
     def modules(self) -> int:
@@ -87,11 +92,6 @@ class Plan:
     def function(self) -> np.ndarray:
         """Bool N × N: finder, separator and alignment modules, which readers look for first."""
         return np.isin(self.parts, (Part.FINDER, Part.SEPARATOR, Part.ALIGNMENT))
-
-    @cached_property
-    def finders(self) -> np.ndarray:
-        """Bool N × N: modules with the finders' own strength, timing pattern included."""
-        return self.function | (self.parts == Part.TIMING)
 
     @cached_property
     def quiet(self) -> np.ndarray:

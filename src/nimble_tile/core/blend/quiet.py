@@ -22,6 +22,9 @@ OpenCV lost codes."""
 SHIFT = 0.6
 """Share of the lightening that is made as a shift, which keeps the texture."""
 
+EVEN = 5.0
+"""Standard deviation, in modules, over which the quiet zone's tone is evened out."""
+
 CELLS = 8
 """Cells a module in which the fields are drawn."""
 
@@ -76,10 +79,13 @@ def lightened(plan: Plan, made: Bands, soft: bool) -> np.ndarray:
     near = partial(cv2.GaussianBlur, ksize=(0, 0), sigmaX=1.0)
     even = near(change * quiet) / np.maximum(near(quiet), 1e-6)
     smooth = {"dsize": fine, "interpolation": cv2.INTER_LINEAR}
+    # Nor may what it is lightened to follow single finders.
+    wide = partial(cv2.GaussianBlur, ksize=(0, 0), sigmaX=EVEN)
+    above = (wide(made.above * quiet) / np.maximum(wide(quiet), 1e-6)).astype(np.float32)
     margin = cv2.resize(made.whole, fine, interpolation=cv2.INTER_NEAREST)
     enough = cv2.resize(made.enough, fine, interpolation=cv2.INTER_NEAREST)
     fade = _fade(plan, soft)
-    floor = np.minimum(cv2.resize(made.above, **smooth) + margin, enough) * fade
+    floor = np.minimum(cv2.resize(above, **smooth) + margin, enough) * fade
     shift = np.maximum(cv2.resize(even.astype(np.float32), **smooth), 0) * fade
 
     def pixels(field: np.ndarray) -> np.ndarray:

@@ -34,12 +34,12 @@ def strengths(plan: Plan, settings: Blend) -> np.ndarray:
         min(1.0, settings.strength + beyond) if settings.strength > 0 else 0.0
         for beyond in _BEYOND.get(settings.method, (0.0, 0.0))
     )
-    found[plan.finders] = finders if settings.finders is None else settings.finders
+    found[plan.function] = finders if settings.finders is None else settings.finders
     found[plan.quiet] = quiet if settings.quiet_strength is None else settings.quiet_strength
     if plan.guard is None or not plan.guard.any() or settings.guarding == 0:
         return found
     taken = settings.guarding * plan.guard
-    body = ~plan.quiet & ~plan.finders
+    body = ~plan.quiet & ~plan.function
     taken = np.where(body, taken, FOUND * taken)
     made_up = MAKE_UP * float(taken[body].mean()) * settings.strength
     made_up = np.where(body, (1 - plan.guard) * made_up, 0)

@@ -18,8 +18,9 @@ import numpy as np
 from nimble_tile.core.blend import tone
 from nimble_tile.core.blend.bands import bands
 from nimble_tile.core.blend.colour import move_luma
-from nimble_tile.core.blend.compose import with_quiet_zone
+from nimble_tile.core.blend.compose import toned
 from nimble_tile.core.blend.plan import Plan
+from nimble_tile.core.blend.quiet import strips
 from nimble_tile.core.piece import Blend, Strokes
 
 GUARANTEE = (
@@ -44,6 +45,15 @@ UNDER = 0.85
 
 OVER = 0.07
 """Luma by which strokes go beyond their band, at strength 1."""
+
+FINDER_REACH = 0.45
+"""Length of strokes in finder and alignment patterns, in parts of the others'."""
+
+BRISTLES = 3
+"""One stroke in so many shows the mark of a bristle."""
+
+MARK = 12
+"""Levels of 255 by which such a mark is lighter or darker."""
 
 VARIED = 0.045
 """Luma by which strokes of one module differ, standard deviation."""
@@ -85,6 +95,9 @@ def _laid_out(plan: Plan, settings: Strokes) -> dict[str, np.ndarray]:
     varied = rng.normal(0, 1, row.size)
     module = np.stack([np.clip(y, 0, n - 1e-6), np.clip(x, 0, n - 1e-6)]).astype(int)
     own = plan.dark[module[0], module[1]]
+    # Readers find a code by the straight sides of its finders.
+    function = plan.function[module[0], module[1]]
+    half = np.where(function, FINDER_REACH * half, half)
     ends = []
     for sign in (-1, 1):
         reach = half.copy()
@@ -95,7 +108,6 @@ def _laid_out(plan: Plan, settings: Strokes) -> dict[str, np.ndarray]:
             reach = np.where(plan.dark[there[0], there[1]] != own, reach * 0.45, reach)
         ends.append((x + sign * np.cos(angle) * reach, y + sign * np.sin(angle) * reach))
     # Function patterns are painted through, the body has gaps.
-    function = plan.finders[module[0], module[1]]
     kept = (rng.uniform(0, 1, row.size) >= settings.gaps) | function
     kept &= ~plan.quiet[module[0], module[1]]
     order = rng.permutation(np.flatnonzero(kept))
@@ -134,16 +146,17 @@ def _colours(plan: Plan, settings: Blend, strength: np.ndarray, laid: dict) -> n
 
 def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     """Blend with `Blend.strokes`. Returns uint8 S × S × 3."""
+    import cv2
     import skia
 
     under = strength * np.float32(UNDER)
-    under[plan.finders] = strength[plan.finders]
-    base = move_luma(plan.square, plan.luma, tone.tones(plan, settings, under), plan.colours)
+    fixed = plan.function | plan.quiet
+    under[fixed] = strength[fixed]
+    base = toned(plan, tone.tones(plan, settings, under), settings, under)
     laid = plan.once("strokes", settings.strokes, lambda: _laid_out(plan, settings.strokes))
+    paths = plan.once("paths", settings.strokes, lambda: _paths(laid, plan.side / plan.modules))
     colours = _colours(plan, settings, strength, laid)
-    scale = plan.side / plan.modules
-    opaque = np.full((*base.shape[:2], 1), 255, np.uint8)
-    pixels = np.ascontiguousarray(np.concatenate([base, opaque], axis=2))
+    pixels = cv2.cvtColor(base, cv2.COLOR_RGB2RGBA)
     surface = skia.Surface(pixels, colorType=skia.kRGBA_8888_ColorType)
     canvas = surface.getCanvas()
     paint = skia.Paint(
@@ -152,24 +165,41 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     # At strength 0 nothing is painted, whatever the map says elsewhere.
     cover = np.clip(strength / 0.3, 0, 1)
     alpha = np.rint(255 * cover[laid["row"] // GRID, laid["column"] // GRID]).astype(int)
-    starts, ends, bows = ((laid[k] * scale).tolist() for k in ("from", "to", "middle"))
-    widths = (laid["width"] * scale).tolist()
-    for start, end, bow, width, (red, green, blue), seen in zip(
-        starts, ends, bows, widths, colours.tolist(), alpha.tolist(), strict=True
+    lighter = np.where(colours.sum(1) < 384, MARK, -MARK)[:, None]
+    marks = np.clip(colours.astype(int) + lighter, 0, 255)
+    for (path, width, bristle), own, mark, seen in zip(
+        paths, colours.tolist(), marks.tolist(), alpha.tolist(), strict=True
     ):
         if not seen:
             continue
+        paint.setStrokeWidth(width)
+        paint.setARGB(seen, *own)
+        canvas.drawPath(path, paint)
+        if bristle is not None:
+            paint.setStrokeWidth(width * 0.3)
+            paint.setARGB(seen // 2, *mark)
+            canvas.drawPath(bristle, paint)
+    surface.flushAndSubmit()
+    out = cv2.cvtColor(pixels, cv2.COLOR_RGBA2RGB)
+    for place in strips(plan):  # strokes of the outermost modules end at the symbol's edge
+        out[place] = base[place]
+    return out
+
+
+def _paths(laid: dict[str, np.ndarray], scale: float) -> list[tuple]:
+    """Path of each stroke in pixels, its width, and the mark of a bristle in some of them."""
+    import skia
+
+    made = []
+    starts, ends, bows = ((laid[k] * scale).tolist() for k in ("from", "to", "middle"))
+    widths = (laid["width"] * scale).tolist()
+    for index, (start, end, bow, width) in enumerate(zip(starts, ends, bows, widths, strict=True)):
         path = skia.Path()
         path.moveTo(*start)
         path.quadTo(*bow, *end)
-        paint.setStrokeWidth(width)
-        paint.setARGB(seen, red, green, blue)
-        canvas.drawPath(path, paint)
-        # A bristle's mark along the stroke, a little lighter or darker.
-        tint = 10 if (red + green + blue) < 384 else -10
-        paint.setStrokeWidth(width * 0.22)
-        paint.setARGB(seen // 2, *(min(255, max(0, v + tint)) for v in (red, green, blue)))
-        path.offset(width * 0.16, -width * 0.1)
-        canvas.drawPath(path, paint)
-    surface.flushAndSubmit()
-    return with_quiet_zone(plan, np.ascontiguousarray(pixels[..., :3]), settings, strength)
+        bristle = None
+        if index % BRISTLES == 0:
+            bristle = skia.Path(path)
+            bristle.offset(width * 0.16, -width * 0.1)
+        made.append((path, width, bristle))
+    return made

@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from nimble_tile.core.picture.placing import (
     CORNERS,
@@ -164,15 +165,16 @@ def bent(region: Region, corner: str, by: Point, size: Size) -> Region | None:
     return on_quad(quad, region.angle) if possible(quad) else None
 
 
-def on_quad(quad: np.ndarray, angle: float = 0.0) -> Region:
+def on_quad(quad: ArrayLike, angle: float = 0.0) -> Region:
     """The place whose corners these are.
 
     Parameters
     ----------
-    quad : ndarray, 4 × 2
+    quad : array_like, 4 × 2
     angle : float
         Degrees clockwise that count as turning; the rest is perspective.
     """
+    quad = np.asarray(quad, float)
     turn = math.radians(angle)
     matrix = np.array([[math.cos(turn), -math.sin(turn)], [math.sin(turn), math.cos(turn)]])
     middle = quad.mean(0)

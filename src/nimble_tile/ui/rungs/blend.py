@@ -242,6 +242,8 @@ class BlendRung(Rung):
         )
         # Every reason, where the slider is that answers most of them.
         reasons = [f"{reason.text} {reason.way_out}".strip() for reason in verdict.reasons]
+        if verdict.state != "well" and self.session.piece.picture.guard is not None:
+            reasons.insert(0, "The guard may take too much: keep it less, or free a part of it.")
         self.why.setText("\n\n".join(reasons))
         self.why.setVisible(bool(reasons))
         set_rank(self.why, "error" if verdict.state == "fails" else "warn")
