@@ -134,9 +134,9 @@ def test_demo_without_a_display_renders_checks_and_exports(tmp_path):
     assert made == [
         "heron-mark.nimbletile", "heron-mark.png", "lantern-walk-poster.nimbletile",
         "lantern-walk-poster.png", "morning-mist.jpg", "morning-mist.nimbletile",
-        "walk-ticket.nimbletile", "walk-ticket.pdf",
+        "path-sign.jpg", "path-sign.nimbletile", "walk-ticket.nimbletile", "walk-ticket.pdf",
     ]  # fmt: skip
-    assert done.stdout.count("4 of 4 readers") == 4
+    assert done.stdout.count("4 of 4 readers") == 5
     again = run("render", tmp_path / "demo" / "lantern-walk-poster.nimbletile", "--out",
                 tmp_path / "again.png", "--size", 1200, "--json")  # fmt: skip
     assert again.exit_code == 0

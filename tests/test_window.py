@@ -170,7 +170,7 @@ def test_late_renderings_never_push_controls_back(window, settle, coffee, qtbot)
     window._rendered(old)
     assert window.finish.quality.value == 50
     assert window.finish.size.value() == 900
-    assert window.bench._place == region
+    assert window.bench.place == region
     assert window.ladder.rows[4].summary == "JPEG 50, 900 px"
 
 
@@ -276,9 +276,12 @@ def test_code_is_dragged_and_sized_on_the_bench(window, settle, coffee, qtbot):
     qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
     settle(window)
     bench = window.bench
-    area = bench._code_area()
-    unit = bench._unit()
-    corner, inside = area.bottomRight().toPoint(), area.center().toPoint()
+    assert bench.place.width == 370  # the nearest size with whole pixels a module
+    window.picture.open_page("place")
+    window.picture.place.whole.click()
+    settle(window)
+    hand, unit = bench.placing, bench.unit
+    corner = hand.quad()[2].toPoint()
     QTest.mousePress(bench, Qt.MouseButton.LeftButton, pos=corner)
     QTest.mouseMove(bench, corner - QPoint(round(150 * unit), round(150 * unit)))
     QTest.mouseRelease(
@@ -287,7 +290,7 @@ def test_code_is_dragged_and_sized_on_the_bench(window, settle, coffee, qtbot):
     region = window.session.piece.picture.region
     assert region.width == pytest.approx(250, abs=3)
     assert (region.x, region.y) == (100, 0)
-    inside = bench._code_area().center().toPoint()
+    inside = ((hand.quad()[0] + hand.quad()[2]) / 2).toPoint()
     QTest.mousePress(bench, Qt.MouseButton.LeftButton, pos=inside)
     QTest.mouseMove(bench, inside + QPoint(round(40 * unit), round(60 * unit)))
     QTest.mouseRelease(
@@ -299,10 +302,11 @@ def test_code_is_dragged_and_sized_on_the_bench(window, settle, coffee, qtbot):
     QTest.keyClick(bench, Qt.Key.Key_Right)
     assert window.session.piece.picture.region.x == moved.x + 1
     settle(window)
-    assert window.picture.x.value() == moved.x + 1
-    window.picture.side.setValue(120)
+    page = window.picture.place
+    assert page.x.value() == moved.x + 1
+    page.side.setValue(120)
     assert window.session.piece.picture.region.width == 120
-    window.picture.centre.click()
+    page.centre.click()
     assert window.session.piece.picture.region is None
 
 
@@ -316,7 +320,7 @@ def test_lenses_zoom_and_keys(window, settle, coffee, qtbot):
     assert bench.image is not finished
     window.foot.lens.button(Lens.CODE).click()
     qtbot.waitUntil(lambda: bench.shown.code is not None, timeout=10_000)
-    assert bench.image.pixelColor(300, 5).getRgb()[:3] == (255, 255, 255)
+    assert bench.image.pixelColor(300, 20).getRgb()[:3] == (255, 255, 255)
     before = bench.scale
     wheel = QWheelEvent(QPointF(300, 300), QPointF(300, 300), QPoint(0, 0), QPoint(0, 240),
                         Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier,
@@ -324,7 +328,8 @@ def test_lenses_zoom_and_keys(window, settle, coffee, qtbot):
     QApplication.sendEvent(bench, wheel)
     assert bench.scale == pytest.approx(before * 1.44, rel=0.01)
     bench.close_up()
-    assert bench._code_area().height() <= bench.height()
+    quad = bench.placing.quad()
+    assert quad[2].y() - quad[0].y() <= bench.height()
     window.foot.fit.click()
     assert bench.scale == pytest.approx(before)
     # A wheel over a control without focus scrolls past it.
@@ -521,10 +526,8 @@ def test_clipboard_carries_pictures_in_and_out(window, settle, qtbot):
     assert "no picture to paste" in window.notice.label.text()
 
 
-def test_picture_rung_ground_and_removal(window, settle, tmp_path, qtbot, monkeypatch):
+def test_picture_rung_ground_and_removal(window, settle, tmp_path, qtbot):
     import numpy as np
-    from PySide6.QtGui import QColor
-    from PySide6.QtWidgets import QColorDialog
 
     image = np.zeros((300, 300, 4), np.uint8)
     image[:150] = (200, 30, 60, 255)
@@ -534,10 +537,13 @@ def test_picture_rung_ground_and_removal(window, settle, tmp_path, qtbot, monkey
     qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
     settle(window)
     rung = window.picture
-    assert rung.ground.isEnabled()
+    window.ladder.open(2)
+    rung.open_page("frame")
+    assert rung.frame.ground.isEnabled()
     assert "300 × 300" in rung.about.text()
-    monkeypatch.setattr(QColorDialog, "getColor", lambda *a, **k: QColor("#204060"))
-    rung.ground.click()
+    rung.frame.ground.click()
+    window.colour_desk.panel.chosen.emit("#204060")
+    window.colour_desk.panel.hide()
     settle(window)
     assert window.session.piece.picture.ground == "#204060"
     assert window._shown.picture.pixelColor(10, 290).name() == "#204060"
@@ -558,8 +564,8 @@ def test_finish_rung_sizes_formats_and_print(window, settle, coffee, tmp_path, q
     rung = window.finish
     assert rung.size.value() == 600
     assert not rung.natural.isVisible()
-    # 400 of 600 pixels at 300 dpi are 33.9 mm (25.4 mm to the inch).
-    assert "34 mm wide" in rung.on_paper.text()
+    # 37 modules of 10 whole pixels at 300 dpi are 31.3 mm (25.4 mm to the inch).
+    assert "31 mm wide" in rung.on_paper.text()
     rung.size.setValue(300)
     rung.format.button("jpeg").click()
     settle(window)

@@ -46,6 +46,9 @@ CENTRE = 0.5
 CELLS = 8
 """Cells a module in which the motif is looked at for the measurement."""
 
+FADES = 0.2
+"""Strength below which the motif fades into the picture."""
+
 STEPS = 12
 
 
@@ -178,6 +181,12 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     deep, bare = (plan.on_pixels(np.rint(grid * 255).astype(np.uint8)) for grid in (deep, bare))
     own = cv2.multiply(deep, dark_motif, scale=1 / 255)
     after = cv2.add(own, cv2.multiply(bare, cv2.bitwise_not(dark_motif), scale=1 / 255))
+    # A strength near 0 fades from the motif to the picture itself.
+    share = np.rint(np.clip(strength / FADES, 0, 1) * 255).astype(np.uint8)
+    if (share < 255).any():
+        share = plan.on_pixels(share)
+        kept = cv2.multiply(plan.luma, cv2.bitwise_not(share), scale=1 / 255)
+        after = cv2.add(cv2.multiply(after, share, scale=1 / 255), kept)
     out = toned(plan, after, settings, strength)
     if settings.cut.colour < 1:
         luma = cv2.cvtColor(cv2.cvtColor(out, cv2.COLOR_RGB2GRAY), cv2.COLOR_GRAY2RGB)

@@ -199,11 +199,11 @@ class BlendRung(Rung):
         blend, there = piece.blend, piece.picture.digest is not None
         self.none.setVisible(not there)
         why = "" if there else "Bring in a picture first"
-        parts: tuple[QWidget, ...] = (self.method, self.strength, self.own, self.finders_fold,
-                                      self.guard_fold)  # fmt: skip
-        for control in parts:
+        for control in (self.method, self.strength):
             control.setEnabled(there)
             control.setToolTip(why)
+        for part in (self.about, self.own, self.finders_fold, self.guard_fold):
+            part.setVisible(there)
         if not there:
             self._images.clear()
             self.fidelity.setText("")
