@@ -40,7 +40,7 @@ def test_overlay_is_the_specifications_formula(cat, opacity):
     backdrop = cat / 255
     for mode, mixed in (("normal", code), ("multiply", backdrop * code)):
         expected = 255 * (backdrop * (1 - opacity) + mixed * opacity)
-        settings = Blend(method="overlay", strength=opacity, mode=mode)
+        settings = Blend(method="overlay", strength=opacity, mode=mode, finders=opacity)
         got = blend(plan, settings)
         assert np.abs(got - expected).max() <= 1.5
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
@@ -20,6 +21,9 @@ if TYPE_CHECKING:
 
 MOST_POINTS = 4000
 """Points of one stroke that are used; a hand makes a few hundred."""
+
+LONGEST_WAIT = 2.0
+"""Seconds that a stroke waits for the one before to arrive in the piece."""
 
 NAMES = {
     ("guard", True): "Paint the guard",
@@ -41,6 +45,8 @@ class PictureDesk(QObject):
         self.crop = CropHand(window.bench)
         self._crop_start: Picture | None = None
         self._small: tuple[str, np.ndarray] | None = None  # the original at mask size
+        self._taken = threading.Event()
+        self._taken.set()
         self.brush.painted.connect(self.paint)
         self.crop.cropped.connect(self._crop)
         self.crop.ended.connect(self._cropped)
@@ -83,7 +89,12 @@ class PictureDesk(QObject):
         if digest is None:
             return
 
+        # Each stroke builds on the one before, which the window must have taken first.
+        before, taken = self._taken, threading.Event()
+        self._taken = taken
+
         def work(progress: Progress) -> tuple[str, str]:
+            before.wait(LONGEST_WAIT)
             if stroke.tool == "rough":
                 progress.step("Finding the subject", 0.2)
             return digest, self.pictures.add_mask(self._painted(stroke))
@@ -92,8 +103,13 @@ class PictureDesk(QObject):
             of, mask = result
             if self.session.piece.picture.digest == of:
                 self._set_mask(stroke.target, mask, NAMES[stroke.target, stroke.adds])
+            taken.set()
 
-        self._job(work, done)
+        def failed(error: UserError) -> None:
+            taken.set()
+            self.window.notice.say(str(error))
+
+        self.window.jobs.start(work, done, failed)
 
     def _set_mask(self, target: str, mask: str | None, name: str) -> None:
         if target == "guard":

@@ -190,6 +190,8 @@ class Window(QMainWindow):
         self.picture.snaps.connect(lambda on: setattr(hand, "snaps", on))
         self.picture.place_chosen.connect(desk.place_at)
         self.picture.lens_wanted.connect(lambda: self.look_through(Lens.PLACES))
+        self.picture.mask_cleared.connect(lambda: desk.clear_mask("cut_out"))
+        self.picture.mask_inverted.connect(lambda: desk.invert_mask("cut_out"))
         self.blend.work.connect(desk.work_on)
         self.blend.methods_wanted.connect(lambda on: self._want("methods", on))
         self.blend.guard_cleared.connect(lambda: desk.clear_mask("guard"))

@@ -23,6 +23,8 @@ CELLS = 262_144
 """Pixels that are worked on at once in floating point: enough to keep several
 processors busy, few enough to need little memory."""
 
+MOST_LEVELS = 3
+"""Different opacities up to which the square is laid once with each."""
 
 GUARANTEE = (
     "In black on white and normal mode every module keeps its side of mid grey once the "
@@ -50,8 +52,11 @@ def _blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
 
     # Steps of 1/255 throughout, as in the blend's definition on 8-bit images.
     opacity = float(strength[0, 0])
-    if (strength != strength[0, 0]).any():
+    levels = np.unique(strength)
+    if len(levels) > MOST_LEVELS:
         return _laid(plan.square, plan.ink, plan.on_pixels(strength), settings.mode)
+    if len(levels) > 1:
+        return _in_parts(plan, settings, strength, levels)
     opacity = round(opacity, 6)  # which single precision has blurred
     if not plan.look.plain or settings.mode not in ("normal", "multiply"):
         return _laid(plan.square, plan.ink, opacity, settings.mode)
@@ -62,6 +67,18 @@ def _blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
         return cv2.add(kept, cv2.cvtColor(offset, cv2.COLOR_GRAY2RGB))
     factor = cv2.convertScaleAbs(light, alpha=opacity, beta=255 * (1 - opacity))
     return cv2.multiply(plan.square, cv2.cvtColor(factor, cv2.COLOR_GRAY2RGB), scale=1 / 255)
+
+
+def _in_parts(plan: Plan, settings: Blend, strength: np.ndarray, levels: np.ndarray) -> np.ndarray:
+    """A few opacities: the whole square with each of them, and from each its modules."""
+    import cv2
+
+    commonest = max(levels, key=lambda level: (strength == level).sum())
+    out = _blend(plan, settings, np.full_like(strength, commonest))
+    for level in levels[levels != commonest]:
+        own = plan.on_pixels((strength == level).astype(np.uint8) * 255)
+        cv2.copyTo(_blend(plan, settings, np.full_like(strength, level)), own, out)
+    return out
 
 
 def _laid(

@@ -15,10 +15,15 @@ FOUND = 0.25
 no reader finds the code at all."""
 
 
-# What finders and quiet zone get beyond the rest where nothing else is asked for. In
-# methods whose body has the full contrast of black and white, OpenCV found no
-# finders that were duller than the body.
-_BEYOND = {"cut": (0.25, 0.1), "ink": (0.25, 0.2), "grain": (0.25, 0.2), "dots": (0.05, 0.0)}
+# What finders and quiet zone get beyond the rest where nothing else is asked for: OpenCV
+# found no finders that were duller than a body with nearly the contrast of black and white.
+_BEYOND = {
+    "overlay": (0.1, 0.0),
+    "cut": (0.25, 0.1),
+    "ink": (0.25, 0.2),
+    "grain": (0.25, 0.2),
+    "dots": (0.05, 0.0),
+}
 
 
 def strengths(plan: Plan, settings: Blend) -> np.ndarray:

@@ -65,11 +65,12 @@ class PlacingHand(Hand):
     def busy(self) -> bool:
         return self._grab is not None
 
-    def quad(self) -> list[QPointF]:
-        """The code's corners on the bench."""
+    def quad(self, region: Region | None = None) -> list[QPointF]:
+        """Corners of the code, or of another place, on the bench."""
         from nimble_tile.core.picture.placing import corners
 
-        return [self.bench.from_picture(x, y) for x, y in corners(self.bench.place)]
+        region = region or self.bench.place
+        return [self.bench.from_picture(x, y) for x, y in corners(region)]
 
     def knob(self, quad: list[QPointF]) -> QPointF:
         """Where the knob is that turns the code."""
@@ -133,7 +134,7 @@ class PlacingHand(Hand):
             new, guides = gestures.moved(region, (x, y), size, reach)
             self._guides = (guides.upright, guides.across)
         elif part == "turn":
-            quad = self.quad()
+            quad = self.quad(region)
             middle = (quad[0] + quad[1] + quad[2] + quad[3]) / 4
             before, after = start - middle, at - middle
             by = math.degrees(math.atan2(after.y(), after.x()) - math.atan2(before.y(), before.x()))

@@ -167,11 +167,17 @@ class PlacePage(Page):
             return
         from nimble_tile.core.picture.gestures import fitted
 
-        side = min(self.side.value(), *self._size)
-        new = old.model_copy(
-            update={"x": float(self.x.value()), "y": float(self.y.value()),
-                    "width": float(side), "height": float(side) * old.height / old.width}
+        # What was not typed stays as exact as it was.
+        x, y, side = (
+            old_value if number.value() == round(old_value) else float(number.value())
+            for number, old_value in (
+                (self.x, old.x), (self.y, old.y), (self.side, old.width),
+            )
         )  # fmt: skip
+        side = min(side, *self._size)
+        new = old.model_copy(
+            update={"x": x, "y": y, "width": side, "height": side * old.height / old.width}
+        )
         self.session.edit("picture", "Place the code", "place", region=fitted(new, self._size))
 
     def _turn(self, angle: float) -> None:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any, get_args
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QHideEvent, QImage, QPainter, QShowEvent
-from PySide6.QtWidgets import QCheckBox, QLabel, QWidget
+from PySide6.QtWidgets import QCheckBox, QLabel
 
 from nimble_tile.core.piece import Blend, Method, Piece
 from nimble_tile.ui import theme as themes
@@ -60,6 +60,7 @@ class BlendRung(Rung):
             )
         )
         self.about = soft()
+        self.holds = soft()
         self.strength = self._slider("Strength", "strength", 0, 1, Blend().strength)
         self.own = MethodBox(session)
         self.fidelity = soft()
@@ -71,8 +72,8 @@ class BlendRung(Rung):
         self.why.setWordWrap(True)
         self.why.hide()
         self.none = soft("Bring in a picture first: there is nothing to blend with.")
-        for widget in (self.none, self.method, self.about, self.strength, self.own, self.fidelity,
-                       self.why):  # fmt: skip
+        for widget in (self.none, self.method, self.about, self.strength, self.own, self.holds,
+                       self.fidelity, self.why):  # fmt: skip
             self.body.addWidget(widget)
         self.body.addWidget(self._finders_fold())
         self.body.addWidget(self._guard_fold())
@@ -164,6 +165,14 @@ class BlendRung(Rung):
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self._tell()
+        self._tell_guarantee()
+
+    def _tell_guarantee(self) -> None:
+        """What the method holds; its module is loaded no sooner than it is needed."""
+        if self.isVisible():
+            from nimble_tile.core.blend import GUARANTEES
+
+            self.holds.setText(GUARANTEES[self.session.piece.blend.method])
 
     def hideEvent(self, event: QHideEvent) -> None:
         super().hideEvent(event)
@@ -202,13 +211,14 @@ class BlendRung(Rung):
         for control in (self.method, self.strength):
             control.setEnabled(there)
             control.setToolTip(why)
-        for part in (self.about, self.own, self.finders_fold, self.guard_fold):
+        for part in (self.about, self.own, self.holds, self.finders_fold, self.guard_fold):
             part.setVisible(there)
         if not there:
             self._images.clear()
             self.fidelity.setText("")
         self.method.set_value(blend.method)
         self.about.setText(METHOD_WORDS[blend.method][1])
+        self._tell_guarantee()
         self.strength.set_value(blend.strength)
         self.own.show_blend(blend)
         own: tuple[tuple[Any, ...], ...] = (

@@ -42,6 +42,8 @@ class PictureRung(Rung):
         The best places are in sight, or no longer.
     free_corners, snaps, place_chosen, lens_wanted
         See `PlacePage`.
+    mask_cleared, mask_inverted
+        The cut-out is to be forgotten, or turned round.
     """
 
     title, rung = "Picture", "picture"
@@ -52,6 +54,8 @@ class PictureRung(Rung):
     snaps = Signal(bool)
     place_chosen = Signal(object)
     lens_wanted = Signal()
+    mask_cleared = Signal()
+    mask_inverted = Signal()
 
     def __init__(self, session: Session, desk: ColourDesk) -> None:
         super().__init__(session)
@@ -129,7 +133,10 @@ class PictureRung(Rung):
     def cutout(self) -> CutOutPage:
         from nimble_tile.ui.pages.cutout import CutOutPage
 
-        return self._take("cutout", CutOutPage(self.session, self._desk, self.hand))
+        page = CutOutPage(self.session, self._desk, self.hand)
+        page.brush.clear.clicked.connect(self.mask_cleared)
+        page.brush.invert.clicked.connect(self.mask_inverted)
+        return self._take("cutout", page)
 
     def _take(self, name: str, page: Page) -> QWidget:
         self._made[name] = page
