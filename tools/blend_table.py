@@ -84,8 +84,9 @@ def pieces(store: PictureStore) -> Iterator[tuple[str, Piece]]:
         file = io.BytesIO()
         Image.fromarray(square).save(file, "PNG")
         digest = store.add(file.getvalue(), name)
-        yield name, Piece(
-            message=Message(text=LINK), code=Code(level="M"), picture=Picture(digest=digest)
+        yield (
+            name,
+            Piece(message=Message(text=LINK), code=Code(level="M"), picture=Picture(digest=digest)),
         )
 
 

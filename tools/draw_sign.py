@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import cv2
 import numpy as np
 import skia
@@ -83,7 +85,7 @@ def wood(rng: np.random.Generator, size: tuple[int, int], planks: int, base: str
     width, height = size[::-1] if upright else size
     image = np.zeros((height, width, 3), np.float32)
     edges = np.linspace(0, height, planks + 1).round().astype(int)
-    for top, bottom in zip(edges[:-1], edges[1:], strict=True):
+    for top, bottom in itertools.pairwise(edges):
         shape = (bottom - top, width)
         grain = noise(rng, shape, (width * 0.8, max(6, shape[0] * 0.16)), 6)
         fine = noise(rng, shape, (width * 0.3, 4), 3)

@@ -49,7 +49,10 @@ CELLS = 8
 FADES = 0.2
 """Strength below which the motif fades into the picture."""
 
-STEPS = 12
+MOST_MEASURED = 5
+"""Strengths for which the tones are measured; between them they are interpolated."""
+
+STEPS = 9
 
 
 @dataclass(frozen=True)
@@ -164,7 +167,10 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     import cv2
 
     dark_motif = motif(plan, settings)
-    knots = np.linspace(float(strength.min()), float(strength.max()), 5)
+    body = strength[~plan.quiet]
+    knots = np.unique(body)
+    if len(knots) > MOST_MEASURED:
+        knots = np.linspace(float(body.min()), float(body.max()), MOST_MEASURED)
     asked = np.interp(knots, *zip(*_MARGIN, strict=True))
     key = (id(dark_motif), tuple(knots))
 

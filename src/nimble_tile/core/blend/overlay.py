@@ -52,13 +52,15 @@ def _blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
 
     # Steps of 1/255 throughout, as in the blend's definition on 8-bit images.
     opacity = float(strength[0, 0])
+    quick = plan.look.plain and settings.mode in ("normal", "multiply")
     levels = np.unique(strength)
-    if len(levels) > MOST_LEVELS:
-        return _laid(plan.square, plan.ink, plan.on_pixels(strength), settings.mode)
+    if len(levels) > MOST_LEVELS or (len(levels) > 1 and not quick):
+        steps = plan.on_pixels(np.rint(strength * 255).astype(np.uint8))
+        return _laid(plan.square, plan.ink, steps, settings.mode)
     if len(levels) > 1:
         return _in_parts(plan, settings, strength, levels)
     opacity = round(opacity, 6)  # which single precision has blurred
-    if not plan.look.plain or settings.mode not in ("normal", "multiply"):
+    if not quick:
         return _laid(plan.square, plan.ink, opacity, settings.mode)
     light = np.rint((1 - plan.coverage) * 255).astype(np.uint8)
     if settings.mode == "normal":
@@ -84,7 +86,10 @@ def _in_parts(plan: Plan, settings: Blend, strength: np.ndarray, levels: np.ndar
 def _laid(
     square: np.ndarray, ink: np.ndarray, opacity: float | np.ndarray, mode: str
 ) -> np.ndarray:
-    """A source with alpha over an opaque backdrop; opacity for all or for each pixel."""
+    """A source with alpha over an opaque backdrop.
+
+    The opacity is a float for all, or 0 to 255 for each pixel.
+    """
     import cv2
 
     single = isinstance(opacity, float)
@@ -100,7 +105,7 @@ def _laid(
         backdrop = [plane * unit for plane in cv2.split(square[rows])]
         *source, alpha = cv2.split(ink[rows])
         mixed = mix(backdrop, [plane * unit for plane in source])
-        share = alpha * (np.float32(opacity) if single else opacity[rows]) * unit
+        share = alpha * (np.float32(opacity / 255) if single else opacity[rows] * unit * unit)
         planes = [
             np.rint((b + (m - b) * share) * np.float32(255)).astype(np.uint8)
             for b, m in zip(backdrop, mixed, strict=True)

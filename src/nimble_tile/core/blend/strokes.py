@@ -49,7 +49,7 @@ OVER = 0.07
 FINDER_REACH = 0.45
 """Length of strokes in finder and alignment patterns, in parts of the others'."""
 
-BRISTLES = 3
+BRISTLES = 6
 """One stroke in so many shows the mark of a bristle."""
 
 MARK = 12
@@ -107,8 +107,8 @@ def _laid_out(plan: Plan, settings: Strokes) -> dict[str, np.ndarray]:
             there = np.clip(at, 0, n - 1e-6).astype(int)
             reach = np.where(plan.dark[there[0], there[1]] != own, reach * 0.45, reach)
         ends.append((x + sign * np.cos(angle) * reach, y + sign * np.sin(angle) * reach))
-    # Function patterns are painted through, the body has gaps.
-    kept = (rng.uniform(0, 1, row.size) >= settings.gaps) | function
+    # Finders have fewer strokes and never a gap; they are strong underneath.
+    kept = np.where(function, (row + column) % 2 == 0, rng.uniform(0, 1, row.size) >= settings.gaps)
     kept &= ~plan.quiet[module[0], module[1]]
     order = rng.permutation(np.flatnonzero(kept))
     bow = rng.normal(0, 0.06, row.size)
@@ -159,24 +159,20 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     pixels = cv2.cvtColor(base, cv2.COLOR_RGB2RGBA)
     surface = skia.Surface(pixels, colorType=skia.kRGBA_8888_ColorType)
     canvas = surface.getCanvas()
-    paint = skia.Paint(
-        AntiAlias=True, Style=skia.Paint.kStroke_Style, StrokeCap=skia.Paint.kRound_Cap
-    )
+    paint = skia.Paint(AntiAlias=True)
     # At strength 0 nothing is painted, whatever the map says elsewhere.
     cover = np.clip(strength / 0.3, 0, 1)
     alpha = np.rint(255 * cover[laid["row"] // GRID, laid["column"] // GRID]).astype(int)
     lighter = np.where(colours.sum(1) < 384, MARK, -MARK)[:, None]
     marks = np.clip(colours.astype(int) + lighter, 0, 255)
-    for (path, width, bristle), own, mark, seen in zip(
+    for (path, bristle), own, mark, seen in zip(
         paths, colours.tolist(), marks.tolist(), alpha.tolist(), strict=True
     ):
         if not seen:
             continue
-        paint.setStrokeWidth(width)
         paint.setARGB(seen, *own)
         canvas.drawPath(path, paint)
         if bristle is not None:
-            paint.setStrokeWidth(width * 0.3)
             paint.setARGB(seen // 2, *mark)
             canvas.drawPath(bristle, paint)
     surface.flushAndSubmit()
@@ -187,8 +183,16 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
 
 
 def _paths(laid: dict[str, np.ndarray], scale: float) -> list[tuple]:
-    """Path of each stroke in pixels, its width, and the mark of a bristle in some of them."""
+    """Outline of each stroke in pixels, and of the mark of a bristle in some of them."""
     import skia
+
+    pen = skia.Paint(Style=skia.Paint.kStroke_Style, StrokeCap=skia.Paint.kRound_Cap)
+
+    def outline(path: skia.Path, width: float) -> skia.Path:
+        pen.setStrokeWidth(width)
+        made = skia.Path()
+        pen.getFillPath(path, made)
+        return made
 
     made = []
     starts, ends, bows = ((laid[k] * scale).tolist() for k in ("from", "to", "middle"))
@@ -199,7 +203,7 @@ def _paths(laid: dict[str, np.ndarray], scale: float) -> list[tuple]:
         path.quadTo(*bow, *end)
         bristle = None
         if index % BRISTLES == 0:
-            bristle = skia.Path(path)
+            bristle = outline(path, width * 0.3)
             bristle.offset(width * 0.16, -width * 0.1)
-        made.append((path, width, bristle))
+        made.append((outline(path, width), bristle))
     return made
