@@ -6,13 +6,14 @@ import base64
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QByteArray, QEvent, QObject, QSize, Qt, QTimer
+from PySide6.QtCore import QByteArray, QEvent, QSize, Qt, QTimer
 from PySide6.QtGui import (
     QCloseEvent,
     QDragEnterEvent,
     QDropEvent,
     QGuiApplication,
     QImage,
+    QKeyEvent,
     QShowEvent,
 )
 from PySide6.QtWidgets import (
@@ -113,7 +114,6 @@ class Window(QMainWindow):
         self._copying.timeout.connect(self.desk.keep_copy)
         build_menus(self)
         self._connect()
-        QApplication.instance().installEventFilter(self)
         self._dress()
         self._restore_place()
         self.ladder.open(0)
@@ -373,18 +373,23 @@ class Window(QMainWindow):
         self.bench.look_before(True)
         QTimer.singleShot(1000, lambda: self.bench.look_before(False))
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """Hold B: before. Not while something is being typed."""
-        kinds_of = (QEvent.Type.KeyPress, QEvent.Type.KeyRelease)
-        if event.type() in kinds_of and event.key() == BEFORE_KEY and self.isActiveWindow():
-            typing = isinstance(QApplication.focusWidget(), TYPED)
-            plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
-            pressed = event.type() == QEvent.Type.KeyPress
-            if (plain and not typing) or (not pressed and self.bench.before):
-                if not event.isAutoRepeat():
-                    self.bench.look_before(pressed)
-                return True
-        return super().eventFilter(watched, event)
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Hold B: before. Where something is typed the key never comes here."""
+        if event.key() == BEFORE_KEY and event.modifiers() == Qt.KeyboardModifier.NoModifier:
+            self.bench.look_before(True)
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if event.key() == BEFORE_KEY and not event.isAutoRepeat():
+            self.bench.look_before(False)
+        else:
+            super().keyReleaseEvent(event)
+
+    def changeEvent(self, event: QEvent) -> None:
+        if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
+            self.bench.look_before(False)  # the key is released where nobody hears it
+        super().changeEvent(event)
 
     def look_through(self, lens: Lens) -> None:
         """Change the bench's lens."""
@@ -491,7 +496,6 @@ class Window(QMainWindow):
 
     def shut_down(self) -> None:
         """End the workers and the reader processes."""
-        QApplication.instance().removeEventFilter(self)
         for rung in (self.picture, self.blend):
             rung.blockSignals(True)  # hiding them must not wake what is gone
         self._copying.stop()

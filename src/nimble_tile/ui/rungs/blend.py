@@ -47,6 +47,7 @@ class BlendRung(Rung):
         self.hand: BrushHand | None = None
         self._images: dict[str, QImage] = {}
         self._brush: BrushBox | None = None
+        self._complete = False
         self._theme = themes.LIGHT
         self.method = PictureGrid(
             "Blend method",
@@ -62,7 +63,6 @@ class BlendRung(Rung):
         self.about = soft()
         self.holds = soft()
         self.strength = self._slider("Strength", "strength", 0, 1, Blend().strength)
-        self.own = MethodBox(session)
         self.fidelity = soft()
         self.fidelity.setToolTip(
             "Structural similarity and mean colour difference (CIEDE2000) of the code's "
@@ -72,11 +72,21 @@ class BlendRung(Rung):
         self.why.setWordWrap(True)
         self.why.hide()
         self.none = soft("Bring in a picture first: there is nothing to blend with.")
-        for widget in (self.none, self.method, self.about, self.strength, self.own, self.holds,
+        for widget in (self.none, self.method, self.about, self.strength, self.holds,
                        self.fidelity, self.why):  # fmt: skip
             self.body.addWidget(widget)
+
+    def complete(self) -> None:
+        """Make what is needed when the rung is first opened, so that the window opens sooner."""
+        if self._complete:
+            return
+        self._complete = True
+        self.own = MethodBox(self.session)
+        self.body.insertWidget(self.body.indexOf(self.strength) + 1, self.own)
         self.body.addWidget(self._finders_fold())
         self.body.addWidget(self._guard_fold())
+        self.dress(self._theme)
+        self.show_piece(self.session.piece)
 
     def _slider(self, name: str, field: str, low: float, high: float, default: float) -> Slider:
         slider = Slider(name, low, high, default, "%", factor=100)
@@ -156,13 +166,14 @@ class BlendRung(Rung):
 
     def _tell(self) -> None:
         there = self.isVisible() and self.session.piece.picture.digest is not None
-        guards = there and self.guard_fold.is_open
+        guards = there and self._complete and self.guard_fold.is_open
         if guards:
             self._guard_brush()
         self.work.emit("guard" if guards else "")
         self.methods_wanted.emit(there)
 
     def showEvent(self, event: QShowEvent) -> None:
+        self.complete()
         super().showEvent(event)
         self._tell()
         self._tell_guarantee()
@@ -211,7 +222,7 @@ class BlendRung(Rung):
         for control in (self.method, self.strength):
             control.setEnabled(there)
             control.setToolTip(why)
-        for part in (self.about, self.own, self.holds, self.finders_fold, self.guard_fold):
+        for part in (self.about, self.holds):
             part.setVisible(there)
         if not there:
             self._images.clear()
@@ -220,6 +231,10 @@ class BlendRung(Rung):
         self.about.setText(METHOD_WORDS[blend.method][1])
         self._tell_guarantee()
         self.strength.set_value(blend.strength)
+        if not self._complete:
+            return
+        for part in (self.own, self.finders_fold, self.guard_fold):
+            part.setVisible(there)
         self.own.show_blend(blend)
         own: tuple[tuple[Any, ...], ...] = (
             (self.finders_own, self.finders, blend.finders),
