@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 STAMP := .venv/.ready
 
-.PHONY: demo test check screenshots bench readers artwork clean
+.PHONY: demo test check screenshots bench readers blends artwork clean
 
 demo: $(STAMP)
 	@.venv/bin/nimble-tile demo
@@ -23,6 +23,9 @@ bench: $(STAMP)
 
 readers: $(STAMP)
 	@$(PY) tools/reader_table.py docs/readers.md
+
+blends: $(STAMP)
+	@$(PY) tools/blend_table.py docs/blends.md docs/screenshots/blends.png
 
 artwork: $(STAMP)
 	@cd tools && for script in draw_*.py; do ../$(PY) $$script; done

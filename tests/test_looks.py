@@ -336,7 +336,9 @@ def test_overlay_lays_the_look_over_the_picture_as_w3c_says(on_coffee, store):
     """co = cb (1 - αs) + αs B(cb, cs), W3C Compositing and Blending Level 1."""
     look = Look(shape="round", fill=Fill(colour="#123456"), ground=None)
     for mode, blend in (("normal", lambda cb, cs: cs), ("multiply", lambda cb, cs: cb * cs)):
-        piece = on_coffee(look=look, blend=Blend(method="overlay", mode=mode, strength=0.8))
+        piece = on_coffee(
+            look=look, blend=Blend(method="overlay", mode=mode, strength=0.8, finders=0.8)
+        )
         made = Renderer(store).render(piece)
         ink = raster(drawing(made.symbol, look, 4), made.box.width).astype(float) / 255
         backdrop = made.picture[made.box.slices] / 255
@@ -344,7 +346,7 @@ def test_overlay_lays_the_look_over_the_picture_as_w3c_says(on_coffee, store):
         expected = backdrop * (1 - share) + share * blend(backdrop, ink[..., :3])
         assert np.abs(made.image[made.box.slices] - expected * 255).max() <= 1.01
     opaque = on_coffee(look=Look(fill=Fill(colour="#123456")),
-                       blend=Blend(method="overlay", strength=0.5))  # fmt: skip
+                       blend=Blend(method="overlay", strength=0.5, finders=0.5))  # fmt: skip
     made = Renderer(store).render(opaque)
     ink = raster(drawing(made.symbol, opaque.look, 4), made.box.width)[..., :3]
     expected = made.picture[made.box.slices] * 0.5 + ink * 0.5

@@ -283,7 +283,7 @@ def test_cutting_out_by_brush_flood_and_rough_stroke(cat, settle, qtbot):
     at = bench.shown.overlay
     assert at.pixelColor(*(round(v * at.width() / 451) for v in (300, 100))).alpha() > 150
     assert at.pixelColor(*(round(v * at.width() / 451) for v in (190, 100))).alpha() < 40
-    QTest.keyClick(bench, Qt.Key.Key_BracketRight)
+    QTest.keyClick(bench, Qt.Key.Key_Up)
     assert page.brush.size.value == pytest.approx(0.25)
     page.brush.invert.click()
     settle(window)

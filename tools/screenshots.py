@@ -18,6 +18,7 @@ from nimble_tile.core.piece import Piece
 from nimble_tile.demo import demo_pieces
 from nimble_tile.ui.app import application
 from nimble_tile.ui.bench import Lens
+from nimble_tile.ui.hands.brush import Stroke
 from nimble_tile.ui.settings import Settings
 from nimble_tile.ui.window import Window
 
@@ -64,6 +65,31 @@ class Photographer:
         for _ in range(5):
             self.app.processEvents()
         self.window.ladder.verticalScrollBar().setValue(down)
+
+    def cut_out(self) -> None:
+        """The board of the path sign, found from a rough stroke."""
+        self.start("path-sign")
+        window = self.window
+        window.picture.open_page("cutout")
+        self.settle()
+        points = tuple(
+            (float(x), float(y))
+            for x, y in (
+                (1040, 330),
+                (1540, 270),
+                (1560, 900),
+                (1050, 850),
+                (1040, 360),
+                (1300, 600),
+            )
+        )
+        stroke = Stroke("cut_out", "rough", True, points, 60.0, 0.0, 0.1)
+        window.picture_desk.paint(stroke)
+        window.picture.cutout.brush.tool.button("rough").click()
+        self.settle()
+        self.wait(lambda: window.bench.shown.overlay is not None)
+        window.foot.fit.setFocus()
+        self.take("cut-out")
 
     def piece(self, name: str) -> Piece:
         """One of the demo pieces, its pictures in the window's store."""
@@ -131,9 +157,24 @@ def main(folder: Path) -> None:
         window.choose_theme("light")
         window.code.open_page("symbol")
 
+        camera.start("path-sign")
+        window.ladder.open(2)
+        window.picture.place.free.click()
+        window.bench.setFocus()
+        camera.take("sign")
+        camera.start("heron-mark")
+        camera.start("lantern-walk-poster")
+        window.picture.place.free.click()
+        window.look_through(Lens.PLACES)
+        camera.wait(lambda: window.bench.places is not None)
+        window.foot.fit.setFocus()
+        camera.take("places")
+        window.look_through(Lens.FINISHED)
+        camera.cut_out()
         camera.start("lantern-walk-poster")
         window.ladder.open(3)
         window.foot.fit.setFocus()
+        camera.wait(lambda: len(window.blend._images) == 7)
         camera.take("blend")
         window.ladder.open(4)
         window.desk.export_to(camera.scratch / "lantern-walk-poster.png")
@@ -152,8 +193,18 @@ def main(folder: Path) -> None:
         window.look_through(Lens.FINISHED)
         window.bench.fit()
         window.ladder.open(2)
+        window.picture.open_page("place")
         window.bench.setFocus()
         camera.take("picture-dark")
+        window.picture.open_page("tones")
+        curve = ((0.0, 0.04), (0.32, 0.22), (0.7, 0.82), (1.0, 1.0))
+        window.session.prepare("curve", "Bend the curve", points=curve)
+        window.session.prepare("light", "Less colour", saturation=-0.35, exposure=0.3)
+        window.picture.tones.folds["curve"].set_open(True)
+        window.foot.split.click()
+        window.foot.fit.setFocus()
+        camera.scroll(250)
+        camera.take("tones-dark")
         window.shut_down()
 
 

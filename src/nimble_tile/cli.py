@@ -195,7 +195,12 @@ _out_option = click.option(
 @click.option("--look", default=None, help="Name of a look that ships or was saved.")
 @click.option("--picture", type=click.Path(path_type=Path), help="Picture to blend into.")
 @click.option("--region", type=_RegionType(), help="Code's outer edge in picture pixels.")
-@click.option("--blend", "method", default=None, help="tone (default) or overlay.")
+@click.option(
+    "--blend",
+    "method",
+    default=None,
+    help="tone (default), overlay, dots, cut, grain, ink or strokes.",
+)
 @click.option("--mode", default=None, help="Blend mode of overlay, by its W3C name.")
 @click.option("--strength", type=float, default=None, help="0 to 1.")
 @click.option("--dpi", type=int, default=None, help="Written into the file; default 300.")

@@ -15,11 +15,8 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPolygonF,
-    QResizeEvent,
     QTransform,
-    QWheelEvent,
 )
-from PySide6.QtWidgets import QWidget
 
 from nimble_tile.core.piece import Region
 from nimble_tile.ui import theme as themes
@@ -34,17 +31,12 @@ from nimble_tile.ui.overlays import (
     paint_words,
     paint_xray,
 )
+from nimble_tile.ui.view import INVITATION, View
 
 if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
     from nimble_tile.ui.engine import Shown
     from nimble_tile.ui.extras import Places
-
-MARGIN = 24
-"""Free space round the fitted image."""
-
-INVITATION = 44
-"""Room under the image for the invitation to bring a picture."""
 
 
 class Lens(StrEnum):
@@ -57,7 +49,7 @@ class Lens(StrEnum):
     PLACES = "places"
 
 
-class Bench(QWidget):
+class Bench(View):
     """Shows one rendering through a lens.
 
     `hand` is what the pointer works with: `placing` unless a tool was taken.
@@ -68,13 +60,10 @@ class Bench(QWidget):
         A place was clicked in the places lens, in pixels of the framed picture.
     picking_ended
         A colour was picked, or picking was called off.
-    zoomed : float
-        Screen pixels a pixel of the finished image.
     """
 
     spot_chosen = Signal(float, float)
     picking_ended = Signal()
-    zoomed = Signal(float)
 
     def __init__(self) -> None:
         super().__init__()
@@ -84,18 +73,13 @@ class Bench(QWidget):
         self.setMinimumSize(320, 240)
         self.theme = themes.LIGHT
         self.lens = Lens.FINISHED
-        self.shown: Shown | None = None
         self.stale = False
         self._verdict: Verdict | None = None
-        self.extent: tuple[int, int] | None = None  # of the framed picture
         self.place: Region | None = None
         self.places: Places | None = None
         self.before = False  # the picture is looked at while a key is held
         self.split: float | None = None  # share of the image left of the divider
         self._dividing = False
-        self._fits = True
-        self._scale = 1.0  # screen pixels a preview pixel
-        self._offset = QPointF()  # of the image's corner from the bench's
         self._panned: tuple[QPointF, QPointF] | None = None
         self._held = False  # by the hand
         self._space = False
@@ -207,103 +191,6 @@ class Bench(QWidget):
         wholly = self.lens in (Lens.PICTURE, Lens.PLACES)
         return wholly or (self.before and self.lens is Lens.FINISHED)
 
-    # Places on the bench ----------------------------------------------------
-
-    @property
-    def unit(self) -> float:
-        """Screen pixels a pixel of the framed picture."""
-        return self.image.width() * self._scale / self.extent[0]
-
-    def to_picture(self, at: QPointF) -> QPointF:
-        """A point of the bench in pixels of the framed picture."""
-        return (at - self._offset) / self.unit
-
-    def from_picture(self, x: float, y: float) -> QPointF:
-        """A point of the framed picture on the bench."""
-        return self._offset + QPointF(x, y) * self.unit
-
-    # Zoom and pan ----------------------------------------------------------
-
-    @property
-    def scale(self) -> float:
-        """Screen pixels a pixel of the preview."""
-        return self._scale
-
-    def fit(self) -> None:
-        """Show the whole image."""
-        self._fits = True
-        self._refit()
-
-    def close_up(self) -> None:
-        """Fill the bench with the code."""
-        image = self.image
-        if image is None or self.shown.rendering is None:
-            return
-        box = self.shown.rendering.box
-        room = min(
-            (self.width() - 2 * MARGIN) / box.width, (self.height() - 2 * MARGIN) / box.height
-        )
-        self._scale = min(32.0, room)
-        middle = QPointF(box.x + box.width / 2, box.y + box.height / 2) * self._scale
-        self._offset = QPointF(self.width(), self.height()) / 2 - middle
-        self._fits = False
-        self._hold()
-        self.zoomed.emit(self._scale)
-        self.update()
-
-    def zoom(self, factor: float, about: QPointF | None = None) -> None:
-        """Zoom by a factor, keeping a point of the bench where it is."""
-        image = self.image
-        if image is None:
-            return
-        about = about or QPointF(self.rect().center())
-        scale = min(32.0, max(0.05, self._scale * factor))
-        at = (about - self._offset) / self._scale
-        self._scale, self._offset = scale, about - at * scale
-        self._fits = False
-        self._hold()
-        self.zoomed.emit(self._scale)
-        self.update()
-
-    def zoom_to(self, scale: float) -> None:
-        """Zoom to so many screen pixels a preview pixel."""
-        self.zoom(scale / self._scale)
-
-    def _refit(self) -> None:
-        image = self.image
-        if image is None:
-            return
-        if self._fits:
-            foot = INVITATION if self._invites else 0
-            room = QSizeF(self.width() - 2 * MARGIN, self.height() - 2 * MARGIN - foot)
-            self._scale = max(
-                0.02, min(room.width() / image.width(), room.height() / image.height())
-            )
-            size = QPointF(image.width(), image.height()) * self._scale
-            self._offset = (QPointF(self.width(), self.height() - foot) - size) / 2
-        self._hold()
-        self.zoomed.emit(self._scale)
-        self.update()
-
-    def _hold(self) -> None:
-        """Keep some of the image in sight."""
-        image = self.image
-        if image is None or self._fits:
-            return
-        size = QPointF(image.width(), image.height()) * self._scale
-        keep = 60.0
-        self._offset = QPointF(
-            min(self.width() - keep, max(keep - size.x(), self._offset.x())),
-            min(self.height() - keep, max(keep - size.y(), self._offset.y())),
-        )
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        self._refit()
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        self.zoom(1.2 ** (event.angleDelta().y() / 120), event.position())
-        event.accept()
-
     # Picking a colour --------------------------------------------------------
 
     def pick_colour(self, take: Callable[[str], None]) -> None:
@@ -366,11 +253,6 @@ class Bench(QWidget):
             line = QRectF(0, frame.bottom() + 8, self.width(), INVITATION)
             told = "Drop a picture here to blend the code into it"
             paint_words(painter, line, told, self.theme.ink, 16)
-
-    @property
-    def _invites(self) -> bool:
-        """Whether there is no picture yet."""
-        return self.shown is not None and self.extent is None
 
     @property
     def _splits(self) -> bool:

@@ -130,8 +130,9 @@ class Fold(QWidget):
 
     def add_switch(self, name: str) -> QCheckBox:
         """A switch at the end of the heading's line."""
-        switch = QCheckBox("On")
+        switch = QCheckBox()
         switch.setAccessibleName(name)
+        switch.setToolTip("On or off, without losing the settings")
         self._head_row.addWidget(switch)
         return switch
 

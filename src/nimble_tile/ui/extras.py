@@ -22,7 +22,7 @@ THUMBNAIL = 132
 CLOSE = (0.06, 0.62)
 """Part of the code's square, along both sides, that a small picture shows."""
 
-FOG = (0.86, 1.6)
+FOG = (0.88, 1.2)
 """Opacity of the fog over the worst place, and how steeply it clears."""
 
 GUARD_TINT = (20, 92, 66, 120)

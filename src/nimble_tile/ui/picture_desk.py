@@ -6,6 +6,7 @@ import threading
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
+from PySide6.QtGui import QImage
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.piece import Picture, Piece, Region
@@ -17,6 +18,7 @@ from nimble_tile.ui.jobs import Progress
 if TYPE_CHECKING:
     import numpy as np
 
+    from nimble_tile.ui.extras import Places
     from nimble_tile.ui.window import Window
 
 MOST_POINTS = 4000
@@ -50,6 +52,53 @@ class PictureDesk(QObject):
         self.brush.painted.connect(self.paint)
         self.crop.cropped.connect(self._crop)
         self.crop.ended.connect(self._cropped)
+
+    def connect_parts(self) -> None:
+        """Join the parts of the window that have to do with pictures."""
+        window = self.window
+        session, bench, engine = self.session, window.bench, window.engine
+        picture, blend, hand = window.picture, window.blend, window.bench.placing
+        hand.placed.connect(
+            lambda region: session.edit("picture", "Place the code", "place", region=region)
+        )
+        hand.ended.connect(session.part)
+        hand.refused.connect(self._refused)
+        picture.work.connect(self.work_on)
+        picture.looks_at_places.connect(lambda on: window.want("places", on))
+        picture.free_corners.connect(self._free_corners)
+        picture.snaps.connect(lambda on: setattr(hand, "snaps", on))
+        picture.place_chosen.connect(self.place_at)
+        picture.lens_wanted.connect(lambda: window.look_through(Lens.PLACES))
+        picture.mask_cleared.connect(lambda: self.clear_mask("cut_out"))
+        picture.mask_inverted.connect(lambda: self.invert_mask("cut_out"))
+        blend.work.connect(self.work_on)
+        blend.methods_wanted.connect(lambda on: window.want("methods", on))
+        blend.guard_cleared.connect(lambda: self.clear_mask("guard"))
+        blend.guard_inverted.connect(lambda: self.invert_mask("guard"))
+        bench.spot_chosen.connect(self.place_middle)
+        engine.advised.connect(self._advised)
+        engine.pictured.connect(self._pictured)
+
+    def _free_corners(self, on: bool) -> None:
+        self.window.bench.placing.free_corners = on
+        self.window.picture.place.set_free(on)
+        self.window.bench.update()
+
+    def _refused(self, why: str) -> None:
+        """A corner was held back; the word stands as long as it is."""
+        if why:
+            self.window.notice.say(why)
+        else:
+            self.window.notice.hide()
+
+    def _advised(self, ticket: int, places: Places) -> None:
+        if ticket == self.window.engine.ticket:
+            self.window.bench.show_places(places)
+            self.window.picture.show_places(places)
+
+    def _pictured(self, ticket: int, method: str, image: QImage) -> None:
+        if ticket == self.window.engine.ticket:
+            self.window.blend.show_method(method, image)
 
     # Hands -----------------------------------------------------------------
 

@@ -12,7 +12,6 @@ from PySide6.QtGui import (
     QDragEnterEvent,
     QDropEvent,
     QGuiApplication,
-    QImage,
     QKeyEvent,
     QShowEvent,
 )
@@ -60,7 +59,6 @@ from nimble_tile.ui.verdict_band import VerdictBand
 if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
     from nimble_tile.core.study import Study
-    from nimble_tile.ui.extras import Places
 
 FRAME = 32
 """Pixels of the screen's height left to the window's frame."""
@@ -177,28 +175,7 @@ class Window(QMainWindow):
         self.bench.picking_ended.connect(self._picked)
         self.picture.wanted.connect(self.desk.choose_picture)
         self.finish.export_wanted.connect(self.desk.choose_export)
-        hand = self.bench.placing
-        hand.placed.connect(
-            lambda region: self.session.edit("picture", "Place the code", "place", region=region)
-        )
-        hand.ended.connect(self.session.part)
-        hand.refused.connect(self._refused)
-        desk = self.picture_desk
-        self.picture.work.connect(desk.work_on)
-        self.picture.looks_at_places.connect(lambda on: self._want("places", on))
-        self.picture.free_corners.connect(self._free_corners)
-        self.picture.snaps.connect(lambda on: setattr(hand, "snaps", on))
-        self.picture.place_chosen.connect(desk.place_at)
-        self.picture.lens_wanted.connect(lambda: self.look_through(Lens.PLACES))
-        self.picture.mask_cleared.connect(lambda: desk.clear_mask("cut_out"))
-        self.picture.mask_inverted.connect(lambda: desk.invert_mask("cut_out"))
-        self.blend.work.connect(desk.work_on)
-        self.blend.methods_wanted.connect(lambda on: self._want("methods", on))
-        self.blend.guard_cleared.connect(lambda: desk.clear_mask("guard"))
-        self.blend.guard_inverted.connect(lambda: desk.invert_mask("guard"))
-        self.bench.spot_chosen.connect(desk.place_middle)
-        self.engine.advised.connect(self._advised)
-        self.engine.pictured.connect(self._pictured)
+        self.picture_desk.connect_parts()
         self.foot.split.toggled.connect(self._split)
         self.bench.zoomed.connect(self._zoomed)
         self.foot.lens.chosen.connect(self.look_through)
@@ -305,15 +282,6 @@ class Window(QMainWindow):
         for rung in self.ladder.rungs:
             rung.show_verdict(verdict)
 
-    def _advised(self, ticket: int, places: Places) -> None:
-        if ticket == self.engine.ticket:
-            self.bench.show_places(places)
-            self.picture.show_places(places)
-
-    def _pictured(self, ticket: int, method: str, image: QImage) -> None:
-        if ticket == self.engine.ticket:
-            self.blend.show_method(method, image)
-
     def _studied(self, ticket: int, study: Study) -> None:
         if ticket != self.engine.ticket:
             return
@@ -337,7 +305,7 @@ class Window(QMainWindow):
             self.band.set_stale(True)
             self.engine.submit(self.session.piece)
 
-    def _want(self, what: str, on: bool) -> None:
+    def want(self, what: str, on: bool) -> None:
         """Something is in sight that the engine works out only then."""
         if what == "places":
             on = on or self.bench.lens is Lens.PLACES
@@ -345,18 +313,6 @@ class Window(QMainWindow):
             setattr(self.engine.wants, what, on)
             if on:
                 self.refresh()
-
-    def _free_corners(self, on: bool) -> None:
-        self.bench.placing.free_corners = on
-        self.picture.place.set_free(on)
-        self.bench.update()
-
-    def _refused(self, why: str) -> None:
-        """A corner was held back; the word stands as long as it is."""
-        if why:
-            self.notice.say(why)
-        else:
-            self.notice.hide()
 
     def toggle_split(self) -> None:
         """The picture beside the finished piece, or the piece alone."""
@@ -397,7 +353,7 @@ class Window(QMainWindow):
         if lens is Lens.CODE and (self._shown is None or self._shown.code is None):
             self.engine.submit(self.session.piece)
         on_page = self.picture.isVisible() and self.picture.page.value == "place"
-        self._want("places", lens is Lens.PLACES or on_page)
+        self.want("places", lens is Lens.PLACES or on_page)
         self.bench.set_lens(lens)
         self.foot.lens.set_value(lens)
         self.lens_actions[lens].setChecked(True)

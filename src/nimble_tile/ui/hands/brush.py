@@ -121,7 +121,7 @@ class BrushHand(Hand):
         self.bench.update()
 
     def key(self, event: QKeyEvent) -> bool:
-        factor = {Qt.Key.Key_BracketLeft: 0.8, Qt.Key.Key_BracketRight: 1.25}.get(event.key())
+        factor = {Qt.Key.Key_Down: 0.8, Qt.Key.Key_Up: 1.25}.get(event.key())
         if factor is None:
             return False
         self.size = min(0.6, max(0.005, self.size * factor))

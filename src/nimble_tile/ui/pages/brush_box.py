@@ -8,7 +8,11 @@ from nimble_tile.ui.controls import Segments, Slider, row, soft
 from nimble_tile.ui.hands.brush import BrushHand
 
 TOOLS = (
-    ("brush", "Brush", "Paint by hand; [ and ] change the size, Shift does the opposite"),
+    (
+        "brush",
+        "Brush",
+        "Paint by hand; arrows up and down change the size, Shift does the opposite",
+    ),
     ("flood", "Flood", "Click: everything of like colour that hangs together"),
     ("rough", "Rough", "Draw roughly over a subject: its outline is found"),
 )

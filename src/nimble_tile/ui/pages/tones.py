@@ -51,7 +51,7 @@ class TonesPage(Page):
         )
         for slider in (self.black, self.white, self.gamma):
             levels.inside.addWidget(slider)
-        curve = self._step("curve", "Curve of the luminance")
+        curve = self._step("curve", "Luminance curve")
         self.curve = CurveEdit()
         self.curve.edited.connect(
             lambda points: session.prepare("curve", "Change the curve", "curve", points=points,
