@@ -226,6 +226,39 @@ def test_recipes_keep_pixels_and_change_the_rendering(store):
     assert set(piece.digests) == {digest, cut.mask}
 
 
+@pytest.mark.parametrize("turned", [False, True])
+def test_transparency_is_kept_in_the_file_but_for_the_code(store, tmp_path, bay, turned):
+    from nimble_tile.core.output.export import export, rendered_again
+    from nimble_tile.core.piece import Finish, Region
+
+    digest = store.add(encoded(CAT), "cat")
+    kept = np.zeros((300, 451), np.uint8)
+    kept[:, 100:] = 255
+    picture = Picture(
+        digest=digest, transparent=True, ground="#ffeecc",
+        prepare=Prepare(cut_out=CutOut(mask=store.add_mask(kept), feather=0)),
+        region=Region(x=60, y=50, width=190, height=190, angle=20.0 if turned else 0.0),
+    )  # fmt: skip
+    piece = Piece(message=Message(text=LINK), picture=picture)
+    made = Renderer(store).render(piece, 900)
+    assert tuple(made.image[5, 5]) == (255, 238, 204)
+    alpha = made.rgba[..., 3]
+    assert alpha[5, 5] == 0
+    assert alpha[5, 500] == 255
+    middle = (290, 310)
+    assert alpha[middle] == 255
+    assert np.array_equal(made.rgba[..., :3][alpha == 255][::97], made.image[alpha == 255][::97])
+    proof = export(made, tmp_path / "cut.png", Finish(), bay)
+    assert proof.verdict.readers_right == (4, 4)
+    with Image.open(tmp_path / "cut.png") as back:
+        assert back.mode == "RGBA"
+        assert np.array_equal(np.asarray(back), made.rgba)
+    for kind in ("svg", "pdf"):
+        export(made, tmp_path / f"cut.{kind}", Finish(), bay)
+        again = rendered_again((tmp_path / f"cut.{kind}").read_bytes(), kind, 900)
+        assert again[5, 5].min() > 250  # shown on white
+
+
 # Advice -----------------------------------------------------------------------
 
 

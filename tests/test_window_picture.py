@@ -73,6 +73,19 @@ def test_perspective_is_pulled_kept_refused_and_saved(cat, settle, tmp_path, qtb
         (window.session.piece.picture.region.x - moved.x, 0), atol=1e-6,
     )  # fmt: skip
     settle(window)
+    # A corner is typed; one that cannot be is not taken, and says so.
+    page = window.picture.place
+    page.corners.set_open(True)
+    before = corners(window.session.piece.picture.region)
+    page.corner_numbers[2][0].setValue(round(before[2, 0]) - 15)
+    after = corners(window.session.piece.picture.region)
+    assert after[2, 0] == pytest.approx(round(before[2, 0]) - 15)
+    assert np.allclose(after[[0, 1, 3]], before[[0, 1, 3]], atol=1e-6)
+    assert after[2, 1] == pytest.approx(before[2, 1])
+    page.corner_numbers[2][0].setValue(2)
+    assert page.corner_note.isVisible()
+    assert page.corner_numbers[2][0].value() == round(after[2, 0])
+    settle(window)
     # An impossible corner is held back while it is pulled, and says so.
     quad = hand.quad()
     QTest.mousePress(bench, Qt.MouseButton.LeftButton, pos=quad[1].toPoint())

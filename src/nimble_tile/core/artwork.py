@@ -232,6 +232,8 @@ class Picture(Model):
         The file's name, for people.
     ground : str
         Colour behind transparent parts, ``#rrggbb``.
+    transparent : bool
+        Transparent parts stay so in the finished image, but for the code's square.
     frame : Frame
     prepare : Prepare
     guard : str or None
@@ -246,6 +248,7 @@ class Picture(Model):
     digest: str | None = None
     name: str = ""
     ground: str = "#ffffff"
+    transparent: bool = False
     frame: Frame = Frame()
     prepare: Prepare = Prepare()
     guard: str | None = None

@@ -254,8 +254,11 @@ class Renderer:
         mask = self.pictures.mask(piece.picture.guard)
         return framing.mask_on(mask, original, piece.picture.frame, extent)
 
-    def _canvas(self, piece: Piece, size: int) -> tuple[np.ndarray, Hashable]:
-        """The canvas stage, and its key for the stages after it."""
+    def _canvas(
+        self, piece: Piece, size: int
+    ) -> tuple[np.ndarray, Hashable, tuple[np.ndarray, np.ndarray] | None]:
+        """The canvas stage, its key for the stages after it, and the picture with its alpha
+        where that is to be kept."""
         placed = piece.picture
         frame, original = placed.frame, self.pictures.about(placed.digest).size
         extent = output_size(framing.framed_size(original, frame), size)
@@ -267,17 +270,43 @@ class Renderer:
             return framing.with_alpha(opened.rgb, opened.alpha, frame, inner)
 
         framed = self._stage("framed", cut_key, cut, keep=2)
-        key = (cut_key, extent, placed.prepare, placed.ground)
 
-        def make() -> np.ndarray:
+        def make() -> tuple[np.ndarray, np.ndarray | None]:
             def mask(digest: str) -> np.ndarray:
                 kept = self.pictures.mask(digest)
                 return framing.mask_on(kept, original, frame, inner, inner=True)
 
-            image, alpha = prepared(*framed, placed.prepare, mask)
+            return prepared(*framed, placed.prepare, mask)
+
+        image, alpha = self._stage("prepared", (cut_key, placed.prepare), make, keep=2)
+
+        def lay() -> np.ndarray:
             return _frozen(framing.extended(on_ground(image, alpha, placed.ground), frame, extent))
 
-        return self._stage("canvas", key, make, keep=2), key
+        key = (cut_key, extent, placed.prepare, placed.ground)
+        canvas = self._stage("canvas", key, lay, keep=2)
+        bare = (image, alpha) if placed.transparent and alpha is not None else None
+        return canvas, key, bare
+
+    @staticmethod
+    def _see_through(
+        piece: Piece, image: np.ndarray, bare: tuple, box: Box, quad: np.ndarray | None
+    ) -> np.ndarray:
+        """The finished image with the picture's own alpha, opaque on the code's square."""
+        import cv2
+
+        extent = (image.shape[1], image.shape[0])
+        frame = piece.picture.frame
+        own, alpha = (framing.extended(part, frame, extent) for part in bare)
+        code = np.zeros(image.shape[:2], np.uint8)
+        if quad is None:
+            code[box.slices] = 255
+        else:
+            points = np.rint((quad - 0.5) * 16).astype(np.int32)
+            cv2.fillConvexPoly(code, points, 255, cv2.LINE_AA, 4)
+        out = own.copy()
+        cv2.copyTo(image, code, out)
+        return _frozen(np.dstack([out, cv2.max(alpha, code)]))
 
     def _plain(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
         box = Box(0, 0, size, size)
@@ -312,7 +341,7 @@ class Renderer:
         place = self.place(piece)
         framed = self.picture_size(piece)
         extent = output_size(framed, size)
-        canvas, canvas_key = self._canvas(piece, size)
+        canvas, canvas_key, bare = self._canvas(piece, size)
         if place.upright:
             box, quad = box_at(framed, place, extent), None
         else:
@@ -341,9 +370,16 @@ class Renderer:
             return _frozen(out)
 
         image = self._stage("finished", (plan_key, piece.blend), finish, keep=2)
+        rgba = None
+        if bare is not None:
+            rgba = self._stage(
+                "see through",
+                (plan_key, piece.blend),
+                lambda: self._see_through(piece, image, bare, box, quad),
+            )
         return Rendering(
-            image, canvas, box, symbol, quiet, True, piece.look,
-            images=self._images(piece.look), quad=quad, place=place,
+            image, canvas, box, symbol, quiet, True, piece.look, rgba,
+            self._images(piece.look), quad, place,
         )  # fmt: skip
 
     def _guard_grid(

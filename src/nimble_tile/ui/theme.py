@@ -275,6 +275,8 @@ QCheckBox::indicator:checked {{ background: {t.accent}; border-color: {t.accent}
 QCheckBox::indicator:focus {{ border: 2px solid {t.accent}; }}
 QCheckBox:disabled {{ color: {t.edge}; }}
 QToolButton:hover {{ background: {t.tint}; }}
+QToolButton:checked {{ background: {t.tint}; border: 1px solid {t.accent}; }}
+QToolButton[fold="true"]:checked {{ background: transparent; border: 1px solid transparent; }}
 QToolButton:focus {{ border: 2px solid {t.accent}; padding: 2px; }}
 QLineEdit, QPlainTextEdit, QAbstractSpinBox, QComboBox {{ background: {t.field};
   border: 1px solid {t.edge}; border-radius: 4px; padding: 3px 6px;

@@ -45,7 +45,8 @@ def svg(rendering: Rendering, finish: Finish) -> bytes:
     width, height = (side / finish.dpi * MM_PER_INCH for side in rendering.size)
     if rendering.blended:
         box = f"0 0 {rendering.size[0]} {rendering.size[1]}"
-        body = _image(rendering.image, finish, (0, 0, *rendering.size))
+        pixels = rendering.image if rendering.rgba is None else rendering.rgba
+        body = _image(pixels, finish, (0, 0, *rendering.size))
     else:
         drawn = _drawn(rendering)
         box = f"0 0 {drawn.side} {drawn.side}"
@@ -184,8 +185,10 @@ def pdf(rendering: Rendering, finish: Finish) -> bytes:
     page = math.ceil(width), math.ceil(height)
     with skia.PDF.MakeDocument(stream, about) as document, document.page(*page) as canvas:
         if rendering.blended:
-            opaque = np.full((*rendering.image.shape[:2], 1), 255, np.uint8)
-            pixels = np.ascontiguousarray(np.dstack([rendering.image, opaque]))
+            pixels = rendering.rgba
+            if pixels is None:
+                opaque = np.full((*rendering.image.shape[:2], 1), 255, np.uint8)
+                pixels = np.ascontiguousarray(np.dstack([rendering.image, opaque]))
             image = skia.Image.fromarray(pixels, colorType=skia.kRGBA_8888_ColorType, copy=True)
             canvas.drawImageRect(image, skia.Rect.MakeWH(width, height), skia.SamplingOptions())
         else:

@@ -195,7 +195,7 @@ def extended(image: np.ndarray, frame: Frame, extent: tuple[int, int]) -> np.nda
 
     Parameters
     ----------
-    image : ndarray of uint8, h × w × 3
+    image : ndarray of uint8, h × w × 3, or h × w for an alpha channel
         The inner picture at the size that `sides` gives for `extent`.
     frame : Frame
     extent : (int, int)
@@ -209,6 +209,8 @@ def extended(image: np.ndarray, frame: Frame, extent: tuple[int, int]) -> np.nda
     right, bottom = extent[0] - image.shape[1] - left, extent[1] - image.shape[0] - top
     if frame.edge == "colour":
         colour = tuple(int(frame.colour[i : i + 2], 16) for i in (1, 3, 5))
+        if image.ndim == 2:  # what is added is opaque
+            colour = (255,)
         return cv2.copyMakeBorder(
             image, top, bottom, left, right, cv2.BORDER_CONSTANT, value=colour
         )

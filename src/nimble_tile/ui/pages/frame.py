@@ -82,6 +82,13 @@ class FramePage(Page):
         )  # fmt: skip
         self.ground.setToolTip("Colour behind transparent parts")
         self.body.addLayout(named("Ground", self.ground))
+        self.transparent = QCheckBox("Transparent in PNG, SVG and PDF")
+        self.transparent.toggled.connect(
+            lambda on: session.edit(
+                "picture", "Keep it transparent" if on else "Lay it on the ground", transparent=on
+            )
+        )
+        self.body.addWidget(self.transparent)
         self.body.addStretch(1)
 
     def _four(self, name: str, field: str, fold: Fold | None = None) -> dict[str, Number]:
@@ -183,6 +190,13 @@ class FramePage(Page):
         cut = picture.prepare.cut_out
         seen = self._transparent or (tiles.on and tiles.gap > 0) or (
             cut.on and cut.mask is not None and cut.background is None)  # fmt: skip
+        self.transparent.blockSignals(True)
+        self.transparent.setChecked(picture.transparent)
+        self.transparent.blockSignals(False)
+        self.transparent.setEnabled(seen)
+        self.transparent.setToolTip(
+            "The code's square stays opaque" if seen else "This picture has no transparent parts"
+        )
         self.ground.setEnabled(seen)
         self.ground.setToolTip(
             "Colour behind transparent parts" if seen else "This picture has no transparent parts"

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QPushButton
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QPushButton
 
+from nimble_tile.core.picture.placing import CORNERS
 from nimble_tile.core.piece import Piece, Region
 from nimble_tile.ui.colour_desk import ColourDesk
-from nimble_tile.ui.controls import Number, Slider, named, row, rule, soft
+from nimble_tile.ui.controls import Fold, Number, Slider, named, row, rule, set_rank, soft
 from nimble_tile.ui.extras import Places
 from nimble_tile.ui.pages.base import Page
 from nimble_tile.ui.session import Session
@@ -79,6 +80,7 @@ class PlacePage(Page):
         self.bent_note = soft()
         self.body.addWidget(self.free)
         self.body.addWidget(self.bent_note)
+        self.corners = self._corner_numbers()
         self.body.addLayout(row(self.flat, 1))
         self.body.addWidget(rule())
         self.best_note = soft("Where the picture would change least, at this size:")
@@ -94,6 +96,57 @@ class PlacePage(Page):
         self.lens.clicked.connect(self.lens_wanted)
         self.body.addLayout(row(*self.buttons, self.lens, 1, spacing=6))
         self.body.addStretch(1)
+
+    def _corner_numbers(self) -> Fold:
+        """Eight numbers: the corners of the code."""
+        fold = Fold("Corners in numbers")
+        grid = QGridLayout()
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(6)
+        self.corner_numbers: list[tuple[Number, Number]] = []
+        for index, name in enumerate(CORNERS):
+            pair = (
+                Number(f"{name.capitalize()}, from the left", 0, 100_000),
+                Number(f"{name.capitalize()}, from the top", 0, 100_000),
+            )
+            grid.addWidget(QLabel(name.capitalize()), index, 0)
+            for column, number in enumerate(pair):
+                number.setFixedWidth(66)
+                number.edited.connect(lambda _, i=index: self._type_corner(i))
+                grid.addWidget(number, index, column + 1)
+            self.corner_numbers.append(pair)
+        grid.setColumnStretch(3, 1)
+        self.corner_note = soft()
+        set_rank(self.corner_note, "error")
+        self.corner_note.hide()
+        fold.inside.addLayout(grid)
+        fold.inside.addWidget(self.corner_note)
+        self.body.addWidget(fold)
+        return fold
+
+    def _type_corner(self, index: int) -> None:
+        """Put one corner where it was typed, as far as that is possible."""
+        old = self._region(self.session.piece)
+        if old is None or self._size is None:
+            return
+        from nimble_tile.core.picture.gestures import bent
+        from nimble_tile.core.picture.placing import corners
+
+        now = corners(old)[index]
+        typed = tuple(number.value() for number in self.corner_numbers[index])
+        by = tuple(
+            0.0 if value == round(float(at)) else value - float(at)
+            for value, at in zip(typed, now, strict=True)
+        )
+        new = bent(old, CORNERS[index], by, self._size)
+        if new is not None:
+            self.session.edit("picture", "Place a corner", "corner", region=new)
+        self.corner_note.setText(
+            "" if new is not None else "There the code would be crossed or folded."
+        )
+        self.corner_note.setVisible(new is None)
+        self.show_piece(self.session.piece)
 
     def show_frame(self, size: tuple[int, int] | None, place: Region | None) -> None:
         """Size of the framed picture, and the place that is used on it."""
@@ -135,6 +188,13 @@ class PlacePage(Page):
             else "Only for a code that stands upright"
         )
         free = self.free.isChecked()
+        self.corners.setVisible(free or bent)
+        if free or bent:
+            from nimble_tile.core.picture.placing import corners
+
+            for pair, at in zip(self.corner_numbers, corners(region), strict=True):
+                for number, value, most in zip(pair, at, self._size, strict=True):
+                    number.set_value(round(float(value)), most)
         self.bent_note.setText(
             "Drag each corner to the sign's. Moving, scaling and turning keep the perspective."
             if free or bent

@@ -62,6 +62,8 @@ class BlendRung(Rung):
         )
         self.about = soft()
         self.holds = soft()
+        self.holds.setParent(self)
+        self.holds.hide()
         self.strength = self._slider("Strength", "strength", 0, 1, Blend().strength)
         self.fidelity = soft()
         self.fidelity.setToolTip(
@@ -72,8 +74,8 @@ class BlendRung(Rung):
         self.why.setWordWrap(True)
         self.why.hide()
         self.none = soft("Bring in a picture first: there is nothing to blend with.")
-        for widget in (self.none, self.method, self.about, self.strength, self.holds,
-                       self.fidelity, self.why):  # fmt: skip
+        for widget in (self.none, self.method, self.about, self.strength, self.fidelity,
+                       self.why):  # fmt: skip
             self.body.addWidget(widget)
 
     def complete(self) -> None:
@@ -85,6 +87,7 @@ class BlendRung(Rung):
         self.body.insertWidget(self.body.indexOf(self.strength) + 1, self.own)
         self.body.addWidget(self._finders_fold())
         self.body.addWidget(self._guard_fold())
+        self.body.addWidget(self.holds)
         self.dress(self._theme)
         self.show_piece(self.session.piece)
 
@@ -222,8 +225,7 @@ class BlendRung(Rung):
         for control in (self.method, self.strength):
             control.setEnabled(there)
             control.setToolTip(why)
-        for part in (self.about, self.holds):
-            part.setVisible(there)
+        self.about.setVisible(there)
         if not there:
             self._images.clear()
             self.fidelity.setText("")
@@ -233,7 +235,7 @@ class BlendRung(Rung):
         self.strength.set_value(blend.strength)
         if not self._complete:
             return
-        for part in (self.own, self.finders_fold, self.guard_fold):
+        for part in (self.own, self.finders_fold, self.guard_fold, self.holds):
             part.setVisible(there)
         self.own.show_blend(blend)
         own: tuple[tuple[Any, ...], ...] = (
