@@ -374,6 +374,22 @@ def test_strokes_lie_along_contours_and_end_before_the_other_kind(symbol):
     assert len(fewer["row"]) < 0.75 * len(laid["row"])
 
 
+@pytest.mark.parametrize("version", ["M2", "1", "30"])
+def test_methods_work_on_every_size_of_symbol(version):
+    text = "1234567" if version == "M2" else "https://n.example"
+    symbol = encode(Message(kind="text", text=text), Code(version=version, level="L"))
+    for quiet_zone in (0, 2, 4):
+        side = (symbol.side + 2 * quiet_zone) * 5
+        plan = Plan(square_of("coffee", side), symbol, quiet_zone)
+        for settings in KINDS:
+            out = blend(plan, settings.model_copy(update={"strength": 1.0}))
+            inner = ~plan.quiet
+            sign = np.where(plan.dark, -1, 1)
+            middle = centres(out, plan, 0.3)
+            wrong = (sign * (middle - 0.5))[inner] < 0
+            assert wrong.mean() < 0.12, (version, quiet_zone, settings.method)
+
+
 def test_quiet_strips_cover_the_ring_and_nothing_else(symbol):
     plan = Plan(np.zeros((500, 500, 3), np.uint8), symbol, 4)
     seen = np.zeros((500, 500), int)

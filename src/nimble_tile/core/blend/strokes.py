@@ -29,7 +29,11 @@ GUARANTEE = (
 )
 
 GRID = 2
-"""Strokes along a module's side."""
+"""Strokes along a module's side, up to `LARGE` modules; beyond, one wider stroke a
+module, which the eye could not tell from two."""
+
+LARGE = 85
+WIDER = 1.6
 
 CELLS = 4
 """Cells a module at which contours are found."""
@@ -59,8 +63,13 @@ VARIED = 0.045
 """Luma by which strokes of one module differ, standard deviation."""
 
 
+def grid_of(plan: Plan) -> int:
+    """Strokes along a module's side."""
+    return GRID if plan.modules <= LARGE else 1
+
+
 def directions(plan: Plan) -> np.ndarray:
-    """Angle of the contours, radians, float32 on a grid of `GRID` points a module."""
+    """Angle of the contours, radians, float32 on a grid of `grid_of` points a module."""
     import cv2
 
     side = plan.modules * CELLS
@@ -77,21 +86,23 @@ def directions(plan: Plan) -> np.ndarray:
     yy += weak * np.float32(np.cos(REST) ** 2)
     xy -= weak * np.float32(np.sin(REST) * np.cos(REST))
     angle = 0.5 * np.arctan2(2 * xy, xx - yy) + np.float32(np.pi / 2)
-    step = CELLS // GRID
+    step = CELLS // grid_of(plan)
     return angle[step // 2 :: step, step // 2 :: step]
 
 
 def _laid_out(plan: Plan, settings: Strokes) -> dict[str, np.ndarray]:
     """Where the strokes lie, in modules: `x`, `y`, end points, width, varied tone."""
-    n = plan.modules
+    n, fine = plan.modules, grid_of(plan)
     rng = np.random.default_rng(settings.seed)
-    row, column = (grid.ravel() for grid in np.indices((n * GRID, n * GRID)))
-    jitter = rng.uniform(-0.32, 0.32, (2, row.size)) / GRID
-    x = (column + 0.5) / GRID + jitter[0]
-    y = (row + 0.5) / GRID + jitter[1]
+    row, column = (grid.ravel() for grid in np.indices((n * fine, n * fine)))
+    jitter = rng.uniform(-0.32, 0.32, (2, row.size)) / fine
+    x = (column + 0.5) / fine + jitter[0]
+    y = (row + 0.5) / fine + jitter[1]
     angle = directions(plan)[row, column] + rng.normal(0, 0.12, row.size)
     half = settings.length / 2 * rng.uniform(0.75, 1.25, row.size)
     width = settings.width * rng.uniform(0.75, 1.25, row.size)
+    if fine == 1:
+        width *= WIDER
     varied = rng.normal(0, 1, row.size)
     module = np.stack([np.clip(y, 0, n - 1e-6), np.clip(x, 0, n - 1e-6)]).astype(int)
     own = plan.dark[module[0], module[1]]
@@ -124,7 +135,7 @@ def _colours(plan: Plan, settings: Blend, strength: np.ndarray, laid: dict) -> n
     """RGB of each stroke, uint8."""
     import cv2
 
-    side = plan.modules * GRID
+    side = plan.modules * grid_of(plan)
     square = cv2.resize(plan.square, (side, side), interpolation=cv2.INTER_AREA)
     luma = cv2.cvtColor(square, cv2.COLOR_RGB2GRAY)
     made = bands(plan, settings, strength)
@@ -162,7 +173,8 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     paint = skia.Paint(AntiAlias=True)
     # At strength 0 nothing is painted, whatever the map says elsewhere.
     cover = np.clip(strength / 0.3, 0, 1)
-    alpha = np.rint(255 * cover[laid["row"] // GRID, laid["column"] // GRID]).astype(int)
+    fine_grid = grid_of(plan)
+    alpha = np.rint(255 * cover[laid["row"] // fine_grid, laid["column"] // fine_grid]).astype(int)
     lighter = np.where(colours.sum(1) < 384, MARK, -MARK)[:, None]
     marks = np.clip(colours.astype(int) + lighter, 0, 255)
     for (path, bristle), own, mark, seen in zip(
