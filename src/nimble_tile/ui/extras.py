@@ -143,13 +143,14 @@ def places(renderer: Renderer, piece: Piece, canvas: np.ndarray) -> Places:
 
     advice = advise_piece(renderer, piece, canvas)
     most, steep = FOG
-    score = np.nan_to_num(advice.score, nan=1.0)
-    # Spread evenly: most places of most pictures are much alike.
-    ordered = np.sort(score, axis=None)
-    ranks = np.searchsorted(ordered, score, side="right") / score.size
-    cover = (0.5 * score + 0.5 * ranks) ** steep * most
+    # Spread evenly among the possible places: most places of most pictures are much alike.
+    known = ~np.isnan(advice.score)
+    cover = np.full(advice.score.shape, most, np.float32)
+    own = advice.score[known]
+    ranks = np.searchsorted(np.sort(own), own, side="left") / max(1, own.size - 1)
+    cover[known] = (0.4 * own + 0.6 * ranks) ** steep * most
     size = (canvas.shape[1], canvas.shape[0])
-    smooth = cv2.resize(cover.astype(np.float32), size, interpolation=cv2.INTER_LINEAR)
+    smooth = cv2.resize(cover, size, interpolation=cv2.INTER_LINEAR)
     fog = np.rint(np.clip(smooth, 0, 1) * 255).astype(np.uint8)
     return Places(tinted(fog, (243, 238, 228, 255)), advice.best)
 

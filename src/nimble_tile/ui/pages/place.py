@@ -235,9 +235,12 @@ class PlacePage(Page):
             )
         )  # fmt: skip
         side = min(side, *self._size)
-        new = old.model_copy(
-            update={"x": x, "y": y, "width": side, "height": side * old.height / old.width}
-        )
+        height = side * old.height / old.width
+        # Another side is taken about the middle.
+        x, y = x + (old.width - side) / 2, y + (old.height - height) / 2
+        if old.upright:
+            x, y = float(round(x)), float(round(y))
+        new = old.model_copy(update={"x": x, "y": y, "width": side, "height": height})
         self.session.edit("picture", "Place the code", "place", region=fitted(new, self._size))
 
     def _turn(self, angle: float) -> None:
