@@ -63,7 +63,7 @@ def test_perspective_is_pulled_kept_refused_and_saved(cat, settle, tmp_path, qtb
     # Moving keeps the shape; typing does too.
     shape = corners(region) - corners(region).mean(0)
     middle = (hand.quad()[0] + hand.quad()[2]) / 2
-    drag(bench, middle, middle + QPointF(60, 25), Qt.KeyboardModifier.AltModifier)
+    drag(bench, middle, middle + QPointF(60, 25), Qt.KeyboardModifier.ControlModifier)
     moved = window.session.piece.picture.region
     assert np.allclose(corners(moved) - corners(moved).mean(0), shape, atol=1e-6)
     assert moved.x > region.x + 10

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from PySide6.QtCore import QEvent, QObject, QPointF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPalette, QPen
 from PySide6.QtWidgets import (
+    QAbstractButton,
     QButtonGroup,
     QCheckBox,
     QComboBox,
@@ -56,6 +57,13 @@ def set_rank(label: QLabel, rank: str) -> None:
         label.setProperty("rank", rank)
         label.style().unpolish(label)
         label.style().polish(label)
+
+
+def set_checked(box: QAbstractButton, on: bool) -> None:
+    """Show a state of a check box without telling anyone."""
+    box.blockSignals(True)
+    box.setChecked(on)
+    box.blockSignals(False)
 
 
 def rule() -> QFrame:

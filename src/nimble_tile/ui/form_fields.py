@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 
 from nimble_tile.core.details import Details
 from nimble_tile.core.message.remarks import Remark
-from nimble_tile.ui.controls import Choice, guard_wheel, row, set_rank
+from nimble_tile.ui.controls import Choice, guard_wheel, row, set_checked, set_rank
 
 LABEL = 78
 """Width of the labels, in pixels."""
@@ -228,9 +228,7 @@ class TickField(Field):
         self.box.addWidget(self.said)
 
     def show_value(self, value: Any, details: Details) -> None:
-        self.control.blockSignals(True)
-        self.control.setChecked(bool(value) != self.part.opposite)
-        self.control.blockSignals(False)
+        set_checked(self.control, bool(value) != self.part.opposite)
 
 
 class OneField(Field):
@@ -304,9 +302,7 @@ class WhenField(Field):
             self.control.setDateTime(moment)
         self.control.blockSignals(False)
         if self.tick is not None:
-            self.tick.blockSignals(True)
-            self.tick.setChecked(given)
-            self.tick.blockSignals(False)
+            set_checked(self.tick, given)
             self.control.setEnabled(given)
 
 

@@ -7,7 +7,7 @@ from typing import Any, get_args
 from PySide6.QtWidgets import QCheckBox, QPushButton, QVBoxLayout, QWidget
 
 from nimble_tile.core.piece import Blend, Cut, Dots, Grain, Mode, Strokes
-from nimble_tile.ui.controls import Choice, Segments, Slider, named, row
+from nimble_tile.ui.controls import Choice, Segments, Slider, named, row, set_checked
 from nimble_tile.ui.session import Session
 
 METHOD_WORDS = {
@@ -170,9 +170,7 @@ class MethodBox(QWidget):
         self.dot_size.set_value(blend.dots.size)
         self.dot_softness.set_value(blend.dots.softness)
         found = blend.cut.threshold is None
-        self.cut_found.blockSignals(True)
-        self.cut_found.setChecked(found)
-        self.cut_found.blockSignals(False)
+        set_checked(self.cut_found, found)
         self.cut_threshold.setVisible(not found)
         self.cut_threshold.set_value(0.5 if found else blend.cut.threshold)
         self.cut_smoothing.set_value(blend.cut.smoothing)

@@ -21,7 +21,7 @@ STALK = 26
 SNAP = 8
 """Screen pixels within which the code's middle snaps to a line."""
 
-FREE = Qt.KeyboardModifier.AltModifier
+FREE = Qt.KeyboardModifier.ControlModifier
 """Held down, nothing snaps."""
 
 

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QCheckBox
 
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.colour_desk import ColourDesk
-from nimble_tile.ui.controls import Segments, Slider, named, rule, soft
+from nimble_tile.ui.controls import Segments, Slider, named, rule, set_checked, soft
 from nimble_tile.ui.hands.brush import BrushHand
 from nimble_tile.ui.pages.base import Page
 from nimble_tile.ui.pages.brush_box import BrushBox
@@ -69,9 +69,7 @@ class CutOutPage(Page):
         cut = piece.picture.prepare.cut_out
         there = cut.mask is not None
         self.brush.show_mask(there)
-        self.on.blockSignals(True)
-        self.on.setChecked(cut.on and there)
-        self.on.blockSignals(False)
+        set_checked(self.on, cut.on and there)
         self.on.setEnabled(there)
         self.on.setToolTip(
             "Switch the cut-out off without losing what was painted"

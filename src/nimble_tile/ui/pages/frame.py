@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QPushButton
 
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.colour_desk import ColourDesk
-from nimble_tile.ui.controls import Fold, Number, Segments, Slider, named, row, soft
+from nimble_tile.ui.controls import Fold, Number, Segments, Slider, named, row, set_checked, soft
 from nimble_tile.ui.pages.base import Page
 from nimble_tile.ui.session import Session
 
@@ -179,9 +179,7 @@ class FramePage(Page):
         self.edge.set_value(frame.edge)
         self.colour.set_colour(frame.colour)
         self.extend_fold.set_note("on" if any(frame.extend) else "")
-        self.repeat.blockSignals(True)
-        self.repeat.setChecked(tiles.on)
-        self.repeat.blockSignals(False)
+        set_checked(self.repeat, tiles.on)
         self.across.set_value(tiles.across)
         self.kind.set_value(tiles.kind)
         self.gap.set_value(tiles.gap)
@@ -190,9 +188,7 @@ class FramePage(Page):
         cut = picture.prepare.cut_out
         seen = self._transparent or (tiles.on and tiles.gap > 0) or (
             cut.on and cut.mask is not None and cut.background is None)  # fmt: skip
-        self.transparent.blockSignals(True)
-        self.transparent.setChecked(picture.transparent)
-        self.transparent.blockSignals(False)
+        set_checked(self.transparent, picture.transparent)
         self.transparent.setEnabled(seen)
         self.transparent.setToolTip(
             "The code's square stays opaque" if seen else "This picture has no transparent parts"

@@ -8,7 +8,17 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QPushButton
 from nimble_tile.core.picture.placing import CORNERS
 from nimble_tile.core.piece import Piece, Region
 from nimble_tile.ui.colour_desk import ColourDesk
-from nimble_tile.ui.controls import Fold, Number, Slider, named, row, rule, set_rank, soft
+from nimble_tile.ui.controls import (
+    Fold,
+    Number,
+    Slider,
+    named,
+    row,
+    rule,
+    set_checked,
+    set_rank,
+    soft,
+)
 from nimble_tile.ui.extras import Places
 from nimble_tile.ui.pages.base import Page
 from nimble_tile.ui.session import Session
@@ -67,7 +77,7 @@ class PlacePage(Page):
         )
         self.snap = QCheckBox("Snap to the middle and the thirds")
         self.snap.setChecked(True)
-        self.snap.setToolTip("Hold Alt while dragging to let it be")
+        self.snap.setToolTip("Hold Ctrl while dragging to let it be")
         self.snap.toggled.connect(self.snaps)
         self.body.addWidget(self.whole)
         self.body.addWidget(self.snap)
@@ -167,9 +177,7 @@ class PlacePage(Page):
     def show_piece(self, piece: Piece) -> None:
         picture = piece.picture
         for box, value in ((self.whole, picture.whole_pixels),):
-            box.blockSignals(True)
-            box.setChecked(value)
-            box.blockSignals(False)
+            set_checked(box, value)
         region = self._region(piece)
         if region is None or self._size is None:
             return
@@ -215,9 +223,7 @@ class PlacePage(Page):
 
     def set_free(self, on: bool) -> None:
         """Show whether corners are pulled freely, without telling anyone."""
-        self.free.blockSignals(True)
-        self.free.setChecked(on)
-        self.free.blockSignals(False)
+        set_checked(self.free, on)
         self.show_piece(self.session.piece)
 
     def _place(self) -> None:

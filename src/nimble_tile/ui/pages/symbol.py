@@ -11,7 +11,16 @@ from PySide6.QtWidgets import QCheckBox, QLabel, QVBoxLayout, QWidget
 from nimble_tile.core.piece import Code, Piece
 from nimble_tile.core.symbol import tables
 from nimble_tile.ui import theme as themes
-from nimble_tile.ui.controls import Choice, Segments, Slider, named, row, set_rank, soft
+from nimble_tile.ui.controls import (
+    Choice,
+    Segments,
+    Slider,
+    named,
+    row,
+    set_checked,
+    set_rank,
+    soft,
+)
 from nimble_tile.ui.pickers import PictureGrid
 from nimble_tile.ui.session import Session
 
@@ -152,9 +161,7 @@ class SymbolPage(QWidget):
         self.level_note.setText(dict(LEVELS)[code.level] + ".")
         if offered == ("-",):
             self.level_note.setText("Version M1 detects errors and corrects none.")
-        self.raises.blockSignals(True)
-        self.raises.setChecked(code.raise_level)
-        self.raises.blockSignals(False)
+        set_checked(self.raises, code.raise_level)
         self.version.set_value(code.version)
         self.micro_note.setVisible(micro)
         ascii_only = piece.message.text.isascii()
@@ -165,9 +172,7 @@ class SymbolPage(QWidget):
             else "How letters beyond ASCII are written; UTF-8 can carry a mark (ECI)"
         )
         self.charset.set_value(code.charset)
-        self.auto_mask.blockSignals(True)
-        self.auto_mask.setChecked(code.mask == "auto")
-        self.auto_mask.blockSignals(False)
+        set_checked(self.auto_mask, code.mask == "auto")
         if code.mask != "auto":
             self.masks.set_value(code.mask)
         self.quiet.set_value(code.quiet_zone)

@@ -8,7 +8,7 @@ from nimble_tile.core.artwork import Curve, Levels, Light, Posterise, TwoTone
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.colour_desk import ColourDesk
-from nimble_tile.ui.controls import Fold, Segments, Slider, named, row, soft
+from nimble_tile.ui.controls import Fold, Segments, Slider, named, row, set_checked, soft
 from nimble_tile.ui.curve import CurveEdit
 from nimble_tile.ui.pages.base import Page
 from nimble_tile.ui.session import Session
@@ -129,9 +129,7 @@ class TonesPage(Page):
         for step in STEPS:
             made = getattr(steps, step)
             switch = self.switches[step]
-            switch.blockSignals(True)
-            switch.setChecked(made.on)
-            switch.blockSignals(False)
+            set_checked(switch, made.on)
             changed = made.model_copy(update={"on": True}) != neutral[step].model_copy(
                 update={"on": True}
             )

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QLabel
 
 from nimble_tile.core.piece import Blend, Method, Piece
 from nimble_tile.ui import theme as themes
-from nimble_tile.ui.controls import Fold, Segments, Slider, set_rank, soft
+from nimble_tile.ui.controls import Fold, Segments, Slider, set_checked, set_rank, soft
 from nimble_tile.ui.method_box import METHOD_WORDS, MethodBox
 from nimble_tile.ui.pickers import PictureGrid, paint_image
 from nimble_tile.ui.rungs.base import Rung
@@ -243,9 +243,7 @@ class BlendRung(Rung):
             (self.quiet_own, self.quiet_strength, blend.quiet_strength),
         )
         for box, slider, value in own:
-            box.blockSignals(True)
-            box.setChecked(value is not None)
-            box.blockSignals(False)
+            set_checked(box, value is not None)
             slider.setVisible(value is not None)
             slider.set_value(blend.strength if value is None else value)
         self.quiet.set_value(blend.quiet)
