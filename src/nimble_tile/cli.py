@@ -158,6 +158,8 @@ class _RegionType(click.ParamType):
             return value
         try:
             x, y, width, height = (float(part) for part in value.split(","))
+            if min(x, y) < 0:
+                raise ValueError("negative")
             return Region(x=x, y=y, width=width, height=height)
         except (ValueError, ValidationError):
             self.fail(
@@ -166,6 +168,34 @@ class _RegionType(click.ParamType):
                 param,
                 context,
             )
+
+
+class _CornersType(click.ParamType):
+    """Four corners of the code, ``X,Y`` each, clockwise from the top left."""
+
+    name = "X,Y,X,Y,X,Y,X,Y"
+
+    def convert(self, value: Any, param: Any, context: Any) -> Region:
+        import numpy as np
+
+        from nimble_tile.core.picture.gestures import on_quad
+        from nimble_tile.core.picture.placing import possible
+        from nimble_tile.core.piece import Region
+
+        if isinstance(value, Region):
+            return value
+        try:
+            quad = np.array([float(part) for part in value.split(",")]).reshape(4, 2)
+            good = possible(quad)
+        except ValueError:
+            self.fail(f"“{value}” is not four corners: eight numbers in pixels.", param, context)
+        if not good:
+            self.fail(
+                "the corners are crossed, folded or not clockwise from the top left.",
+                param,
+                context,
+            )
+        return on_quad(quad)
 
 
 _json_option = click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
@@ -196,6 +226,11 @@ _out_option = click.option(
 @click.option("--picture", type=click.Path(path_type=Path), help="Picture to blend into.")
 @click.option("--region", type=_RegionType(), help="Code's outer edge in picture pixels.")
 @click.option(
+    "--corners",
+    type=_CornersType(),
+    help="Corners of the code in picture pixels, X,Y four times, clockwise from the top left.",
+)
+@click.option(
     "--blend",
     "method",
     default=None,
@@ -207,14 +242,17 @@ _out_option = click.option(
 @click.option("--quality", type=int, default=None, help="Of JPEG, 1 to 100; default 92.")
 @_size_option
 @_json_option
-def make(message: str, out: Path, picture: Path | None, region: Region | None, as_json: bool,
-         **options: Any) -> None:  # fmt: skip
+def make(message: str, out: Path, picture: Path | None, region: Region | None,
+         corners: Region | None, as_json: bool, **options: Any) -> None:  # fmt: skip
     """Make a piece from a message and, with --picture, a picture."""
     from nimble_tile.core.errors import UserError
     from nimble_tile.core.picture.opening import read_file
     from nimble_tile.core.picture.store import PictureStore
     from nimble_tile.core.piece import Message, Picture, Piece
 
+    if region is not None and corners is not None:
+        raise UserError("--region and --corners both say where.", "Give one of them.")
+    place, option = (region, "--region") if corners is None else (corners, "--corners")
     piece = Piece(message=_valid(Message, {"kind": "text", "text": message}))
     pictures = PictureStore()
     look = options.pop("look")
@@ -225,10 +263,10 @@ def make(message: str, out: Path, picture: Path | None, region: Region | None, a
         piece = piece.model_copy(update={"look": by_name(look, pictures)})
     if picture is not None:
         digest = pictures.add(read_file(picture), picture.name)
-        placed = Picture(digest=digest, name=picture.name, region=region)
+        placed = Picture(digest=digest, name=picture.name, region=place)
         piece = piece.model_copy(update={"picture": placed})
-    elif region is not None:
-        raise UserError("--region says where on a picture.", "Give --picture too.")
+    elif place is not None:
+        raise UserError(f"{option} says where on a picture.", "Give --picture too.")
     _finish(piece, pictures, out, as_json)
 
 
