@@ -21,6 +21,7 @@ from nimble_tile.core.blend import (
 )
 from nimble_tile.core.blend import colour as colours
 from nimble_tile.core.blend.bands import bands
+from nimble_tile.core.look import Fill, Look
 from nimble_tile.core.piece import (
     Blend,
     Code,
@@ -240,11 +241,11 @@ def test_dots_have_their_size_and_keep_their_reflectance(plan, shape):
 def test_the_grey_of_a_cut_is_measured(plan):
     dark_motif = cut.motif(plan, Blend(method="cut"))
     assert set(np.unique(dark_motif > 127)) == {False, True}
-    whole, centre = cut._shares(plan, dark_motif)
+    whole, centre = cut.shares(plan, dark_motif)
     body = ~plan.quiet
     last = None
     for margin in (-0.05, 0.1, 0.17, 0.3):
-        found = cut.measured(plan, dark_motif, margin)
+        found = cut.measured(plan, whole, centre, margin)
 
         def failing(grey, pale, margin=margin):
             return (cut.margins(plan.dark, whole, centre, grey, pale)[body] < margin).mean()
@@ -259,8 +260,9 @@ def test_the_grey_of_a_cut_is_measured(plan):
             assert found.grey >= last.grey - 0.01
         last = found
     # Another motif, another grey: it is no rule.
-    thin = cut.measured(plan, cut.motif(plan, Blend(method="cut", cut=Cut(threshold=0.1))), 0.2)
-    assert abs(thin.grey - cut.measured(plan, dark_motif, 0.2).grey) > 0.02
+    other = cut.shares(plan, cut.motif(plan, Blend(method="cut", cut=Cut(threshold=0.1))))
+    thin, usual = cut.measured(plan, *other, 0.2), cut.measured(plan, whole, centre, 0.2)
+    assert abs(thin.grey - usual.grey) > 0.02
 
 
 def test_the_motif_runs_through_light_and_dark_modules(plan):
@@ -372,6 +374,26 @@ def test_strokes_lie_along_contours_and_end_before_the_other_kind(symbol):
     assert len(again["row"]) != len(laid["row"]) or not np.allclose(again["to"], laid["to"])
     fewer = strokes._laid_out(striped, Strokes(gaps=0.6))
     assert len(fewer["row"]) < 0.75 * len(laid["row"])
+
+
+def test_a_plain_quiet_zone_takes_the_looks_light(store):
+    digest = store.add(encoded(square_of("rocket", 600)), "rocket")
+    cream = Look(ground=Fill(colour="#ffeecc"))
+    for method in METHODS:
+        piece = Piece(
+            message=Message(text=LINK), picture=Picture(digest=digest), look=cream,
+            blend=Blend(method=method, quiet="plain", quiet_strength=1),
+        )  # fmt: skip
+        made = Renderer(store).render(piece, 600)
+        assert tuple(made.image[4, 4]) == (255, 238, 204), method
+
+
+def test_what_a_cut_remembers_belongs_to_its_settings(plan):
+    """One square edited back and forth gives what a new one gives."""
+    for threshold in (0.2, 0.7, 0.4, 0.2):
+        settings = Blend(method="cut", cut=Cut(threshold=threshold))
+        fresh = Plan(plan.square, plan.symbol, plan.quiet_zone)
+        assert np.array_equal(blend(plan, settings), blend(fresh, settings))
 
 
 @pytest.mark.parametrize("version", ["M2", "1", "30"])

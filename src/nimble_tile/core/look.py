@@ -47,6 +47,12 @@ def hex_colour(value: str) -> str:
     return value.lower()
 
 
+def rgb(colour: str) -> tuple[int, int, int]:
+    """``#rrggbb`` as three numbers, 0 to 255."""
+    red, green, blue = (int(colour[i : i + 2], 16) for i in (1, 3, 5))
+    return red, green, blue
+
+
 def picture_digest(value: str | None) -> str | None:
     """Validator: a SHA-256 digest in hexadecimal, or None."""
     if value is not None and not re.fullmatch(r"[0-9a-f]{64}", value):

@@ -13,14 +13,12 @@ Stages, each remembered on the part of the piece that it reads:
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Hashable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable, Hashable
 from typing import Any
 
 import numpy as np
 
-from nimble_tile.core.blend import LOOKLESS, Plan, blend
-from nimble_tile.core.blend.plan import coverage
+from nimble_tile.core.blend import Plan, blend, look_read
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.look import Look
 from nimble_tile.core.picture import framing, warping
@@ -38,106 +36,12 @@ from nimble_tile.core.picture.placing import (
 from nimble_tile.core.picture.prepare import prepared
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import MAX_SIDE, Piece, Region
+from nimble_tile.core.rendering import Rendering, fitting, frozen, on_white, plain_code
 from nimble_tile.core.symbol.encode import Symbol, encode
 from nimble_tile.core.symbol.looks import drawing
 
 LARGEST_FILL = 4096
 """Longer side, in pixels, to which pictures are reduced before they fill modules."""
-
-ROWS = 512
-"""Rows that are worked on at once where copies are needed, to save memory."""
-
-
-@dataclass(frozen=True, eq=False)
-class Rendering:
-    """A finished image and what it was made from.
-
-    Attributes
-    ----------
-    image : ndarray of uint8, H × W × 3 sRGB
-        The finished image. Read-only, as all arrays here.
-    picture : ndarray of uint8, H × W × 3 sRGB
-        The picture as it was placed, before blending.
-    box : Box
-        The code's place on the image, quiet zone included; the whole pixels
-        that it touches where it does not stand upright.
-    symbol : Symbol
-    quiet_zone : int
-        Modules of margin on each side.
-    blended : bool
-        Whether a picture takes part; otherwise it is the code alone.
-    look : Look
-        How the code itself looks.
-    rgba : ndarray of uint8, H × W × 4, or None
-        The finished image with straight alpha where its ground is
-        transparent; `image` shows it on white.
-    images : mapping of str to ndarray
-        Pictures of the look's fills, by digest.
-    quad : ndarray of float64, 4 × 2, or None
-        The code's corners on the image (top left, top right, bottom right,
-        bottom left) where it is turned or in perspective.
-    place : Region or None
-        The place that was used, in pixels of the framed picture.
-    """
-
-    image: np.ndarray
-    picture: np.ndarray
-    box: Box
-    symbol: Symbol
-    quiet_zone: int
-    blended: bool
-    look: Look = field(default_factory=Look)
-    rgba: np.ndarray | None = None
-    images: Mapping[str, np.ndarray] = field(default_factory=dict)
-    quad: np.ndarray | None = None
-    place: Region | None = None
-
-    @property
-    def modules(self) -> int:
-        """Modules along the code, quiet zone included."""
-        return self.symbol.side + 2 * self.quiet_zone
-
-    @property
-    def size(self) -> tuple[int, int]:
-        """Width and height in pixels."""
-        return self.image.shape[1], self.image.shape[0]
-
-    @property
-    def code_side(self) -> float:
-        """Side of the code in pixels of the image: its shorter side, or its mean edge."""
-        if self.quad is None:
-            return min(self.box.width, self.box.height)
-        return float(np.hypot(*(np.roll(self.quad, -1, axis=0) - self.quad).T).mean())
-
-    def upright(self, image: np.ndarray) -> np.ndarray:
-        """The code's square of an image of this size (S × S × …), upright."""
-        if self.quad is None:
-            return image[self.box.slices]
-        return warping.cut(image, self.quad, warping.square_side(self.quad))
-
-    def plain(self) -> np.ndarray:
-        """The code alone, black on white, in its place on the picture (H × W × 3)."""
-        return self._with(lambda side: _plain(self.symbol, self.quiet_zone, side))
-
-    def code_alone(self) -> np.ndarray:
-        """The code as it looks, without blending, in its place on the picture (H × W × 3)."""
-        if not self.blended:
-            return self.image
-        if self.look.plain:
-            return self.plain()
-        from nimble_tile.core.symbol.looks.paint import raster
-
-        drawn = drawing(self.symbol, self.look, self.quiet_zone)
-        return self._with(lambda side: _on_white(raster(drawn, side, self.images))[0])
-
-    def _with(self, draw: Callable[[int], np.ndarray]) -> np.ndarray:
-        """The picture with a drawn square on the code's place."""
-        if self.quad is None:
-            out = self.picture.copy()
-            out[self.box.slices] = _fitting(draw(max(self.box.width, self.box.height)), self.box)
-            return out
-        square = self.upright(self.picture)
-        return warping.put_back(self.picture, square, draw(square.shape[0]), self.quad)
 
 
 class Renderer:
@@ -281,7 +185,7 @@ class Renderer:
         image, alpha = self._stage("prepared", (cut_key, placed.prepare), make, keep=2)
 
         def lay() -> np.ndarray:
-            return _frozen(framing.extended(on_ground(image, alpha, placed.ground), frame, extent))
+            return frozen(framing.extended(on_ground(image, alpha, placed.ground), frame, extent))
 
         key = (cut_key, extent, placed.prepare, placed.ground)
         canvas = self._stage("canvas", key, lay, keep=2)
@@ -306,7 +210,7 @@ class Renderer:
             cv2.fillConvexPoly(code, points, 255, cv2.LINE_AA, 4)
         out = own.copy()
         cv2.copyTo(image, code, out)
-        return _frozen(np.dstack([out, cv2.max(alpha, code)]))
+        return frozen(np.dstack([out, cv2.max(alpha, code)]))
 
     def _plain(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
         box = Box(0, 0, size, size)
@@ -314,14 +218,14 @@ class Renderer:
 
         def draw() -> tuple[np.ndarray, np.ndarray | None]:
             if look.plain:
-                return _frozen(_plain(symbol, quiet, size)), None
+                return frozen(plain_code(symbol, quiet, size)), None
             from nimble_tile.core.symbol.looks.paint import raster
 
-            return _on_white(raster(drawing(symbol, look, quiet), size, images))
+            return on_white(raster(drawing(symbol, look, quiet), size, images))
 
         images = self._images(look)
         image, rgba = self._stage("plain", (symbol, quiet, size, look), draw)
-        white = self._stage("white", size, lambda: _frozen(np.full_like(image, 255)))
+        white = self._stage("white", size, lambda: frozen(np.full_like(image, 255)))
         return Rendering(image, white, box, symbol, quiet, False, look, rgba, images)
 
     def images(self, look: Look) -> dict[str, np.ndarray]:
@@ -348,10 +252,9 @@ class Renderer:
             quad = quad_at(framed, place, extent)
             box = bounds(quad, extent)
         square_key = (canvas_key, place)
-        square = self._stage("square", square_key, lambda: _frozen(_cut(canvas, box, quad)), keep=2)
+        square = self._stage("square", square_key, lambda: frozen(_cut(canvas, box, quad)), keep=2)
         quiet = piece.code.quiet_zone
-        # Where a method reads the shapes alone, another colour changes nothing.
-        look = piece.look.bare if piece.blend.method in LOOKLESS else piece.look
+        look = look_read(piece.look, piece.blend)
         plan_key = (square_key, symbol, quiet, look, piece.picture.guard)
 
         def plan() -> Plan:
@@ -364,10 +267,10 @@ class Renderer:
         def finish() -> np.ndarray:
             blended = blend(planned, piece.blend)
             if quad is not None:
-                return _frozen(warping.put_back(canvas, square, blended, quad))
+                return frozen(warping.put_back(canvas, square, blended, quad))
             out = canvas.copy()
-            out[box.slices] = _fitting(blended, box)
-            return _frozen(out)
+            out[box.slices] = fitting(blended, box)
+            return frozen(out)
 
         image = self._stage("finished", (plan_key, piece.blend), finish, keep=2)
         rgba = None
@@ -416,38 +319,6 @@ def _cut(canvas: np.ndarray, box: Box, quad: np.ndarray | None) -> np.ndarray:
     return cv2.resize(square, (side, side), interpolation=cv2.INTER_LINEAR)
 
 
-def _fitting(square: np.ndarray, box: Box) -> np.ndarray:
-    """A square squeezed into a box."""
-    import cv2
-
-    if square.shape[:2] == (box.height, box.width):
-        return square
-    return cv2.resize(square, (box.width, box.height), interpolation=cv2.INTER_AREA)
-
-
-def _plain(symbol: Symbol, quiet_zone: int, side: int) -> np.ndarray:
-    """Black on white code, side × side × 3."""
-    import cv2
-
-    light = 1 - coverage(np.pad(symbol.dark, quiet_zone), side)
-    return cv2.cvtColor(np.rint(light * 255).astype(np.uint8), cv2.COLOR_GRAY2RGB)
-
-
-def _on_white(rgba: np.ndarray) -> tuple[np.ndarray, np.ndarray | None]:
-    """The image on white, and the image itself unless it is opaque everywhere."""
-    import cv2
-
-    rgb = np.ascontiguousarray(rgba[..., :3])
-    if (rgba[..., 3] == 255).all():
-        return _frozen(rgb), None
-    for top in range(0, rgb.shape[0], ROWS):
-        rows = slice(top, top + ROWS)
-        alpha = np.ascontiguousarray(rgba[rows, :, 3])
-        inked = cv2.multiply(rgb[rows], cv2.merge([alpha] * 3), scale=1 / 255)
-        rgb[rows] = cv2.add(inked, cv2.merge([255 - alpha] * 3))
-    return _frozen(rgb), _frozen(rgba)
-
-
 def _fill_picture(opened: Opened) -> np.ndarray:
     """A picture as fills use it, not larger than `LARGEST_FILL`."""
     import cv2
@@ -458,9 +329,4 @@ def _fill_picture(opened: Opened) -> np.ndarray:
     if scale < 1:
         extent = tuple(max(1, round(side * scale)) for side in opened.size)
         rgba = cv2.resize(rgba, extent, interpolation=cv2.INTER_AREA)
-    return _frozen(np.ascontiguousarray(rgba))
-
-
-def _frozen(image: np.ndarray) -> np.ndarray:
-    image.setflags(write=False)
-    return image
+    return frozen(np.ascontiguousarray(rgba))

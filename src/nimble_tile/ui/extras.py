@@ -166,7 +166,7 @@ def thumbnails(
     import cv2
     import numpy as np
 
-    from nimble_tile.core.blend import LOOKLESS, Plan, blend
+    from nimble_tile.core.blend import Plan, blend, look_read
 
     square = rendering.upright(rendering.picture)
     side = max(2 * THUMBNAIL, 8 * rendering.modules)
@@ -175,12 +175,13 @@ def thumbnails(
     for method in get_args(Method):
         if stop():
             return
+        settings = piece.blend.model_copy(update={"method": method})
         plan = Plan(
-            small, rendering.symbol, rendering.quiet_zone,
-            look.bare if method in LOOKLESS else look, rendering.images,
+            small, rendering.symbol, rendering.quiet_zone, look_read(look, settings),
+            rendering.images,
         )  # fmt: skip
         try:
-            made = blend(plan, piece.blend.model_copy(update={"method": method}))
+            made = blend(plan, settings)
         except UserError:
             continue
         # One finder and some of the body tell more than the whole code, small.

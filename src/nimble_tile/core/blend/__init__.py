@@ -16,6 +16,7 @@ import numpy as np
 from nimble_tile.core.blend import cut, dots, grain, ink, overlay, strokes, tone
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import strengths
+from nimble_tile.core.look import Look
 from nimble_tile.core.piece import Blend
 
 _MODULES = {
@@ -33,6 +34,12 @@ GUARANTEES: dict[str, str] = {name: module.GUARANTEE for name, module in _MODULE
 
 LOOKLESS = frozenset({"tone", "dots", "cut", "grain", "strokes"})
 """Methods that read no colours of the look."""
+
+
+def look_read(look: Look, settings: Blend) -> Look:
+    """What a blend reads of a look, so that another colour costs nothing where none is read."""
+    colours = settings.method not in LOOKLESS or settings.quiet == "plain"
+    return look if colours else look.bare
 
 
 def blend(plan: Plan, settings: Blend, strength: np.ndarray | None = None) -> np.ndarray:
@@ -57,4 +64,4 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray | None = None) -> np
     return METHODS[settings.method](plan, settings, strength)
 
 
-__all__ = ["GUARANTEES", "LOOKLESS", "METHODS", "Plan", "blend", "strengths"]
+__all__ = ["GUARANTEES", "LOOKLESS", "METHODS", "Plan", "blend", "look_read", "strengths"]

@@ -20,6 +20,8 @@ from functools import lru_cache
 
 import numpy as np
 
+from nimble_tile.core.picture.prepare import linear
+
 _TO_LMS = np.array(
     [[0.4122214708, 0.5363325363, 0.0514459929],
      [0.2119034982, 0.6806995451, 0.1073969566],
@@ -55,15 +57,9 @@ ROWS = 512
 HUES, TONES = 180, 65
 
 
-def linear_table() -> np.ndarray:
-    """Float32, linear light of each 8-bit value (IEC 61966-2-1)."""
-    tone = np.arange(256) / 255
-    light = np.where(tone <= 0.04045, tone / 12.92, ((tone + 0.055) / 1.055) ** 2.4)
-    return light.astype(np.float32)
-
-
-_LINEAR = linear_table()
-_GREY = np.cbrt(_LINEAR)  # lightness of each grey
+# Linear light of each 8-bit value, and the lightness of each grey.
+_LINEAR = linear(np.arange(256) / 255).astype(np.float32)
+_GREY = np.cbrt(_LINEAR)
 
 
 def to_oklab(square: np.ndarray) -> np.ndarray:

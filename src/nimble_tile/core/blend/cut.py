@@ -67,8 +67,6 @@ def motif(plan: Plan, settings: Blend) -> np.ndarray:
     """Uint8 S × S: 255 where the picture's motif is dark, soft at the edges."""
     import cv2
 
-    key = (settings.cut.threshold, settings.cut.smoothing)
-
     def make() -> np.ndarray:
         luma = plan.luma
         smooth = settings.cut.smoothing * plan.side / plan.modules
@@ -81,10 +79,10 @@ def motif(plan: Plan, settings: Blend) -> np.ndarray:
         steep = (np.float32(level) + 0.5 - luma.astype(np.float32)) * 24 + 127.5
         return np.clip(steep, 0, 255).astype(np.uint8)
 
-    return plan.once("motif", key, make)
+    return plan.once("motif", settings.cut, make)
 
 
-def _shares(plan: Plan, dark_motif: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def shares(plan: Plan, dark_motif: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Share of the motif in each whole module and in its centre (float32 N × N)."""
     import cv2
 
@@ -125,17 +123,17 @@ def margins(
     return np.minimum(sign * (own - local), sign * (own - np.float32(0.5)) + np.float32(0.1))
 
 
-def measured(plan: Plan, dark_motif: np.ndarray, margin: float) -> Tones:
+def measured(plan: Plan, whole: np.ndarray, centre: np.ndarray, margin: float) -> Tones:
     """The strongest motif at which all but `GIVEN` of the modules keep a margin.
 
     Parameters
     ----------
     plan : Plan
-    dark_motif : ndarray of uint8, S × S
+    whole, centre : ndarray of float32, N × N
+        Share of the motif in each module and in its centre; see `shares`.
     margin : float
         Luma; -1 asks for nothing.
     """
-    whole, centre = plan.once("shares", id(dark_motif), lambda: _shares(plan, dark_motif))
     body = ~plan.quiet
 
     def holds(grey: float, pale: float) -> bool:
@@ -172,15 +170,14 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     if len(knots) > MOST_MEASURED:
         knots = np.linspace(float(body.min()), float(body.max()), MOST_MEASURED)
     asked = np.interp(knots, *zip(*_MARGIN, strict=True))
-    key = (id(dark_motif), tuple(knots))
+    cover = plan.once("shares", settings.cut, lambda: shares(plan, dark_motif))
 
     def measure() -> list[Tones]:
-        return [measured(plan, dark_motif, float(m)) for m in dict.fromkeys(asked)]
+        return [measured(plan, *cover, float(margin)) for margin in asked]
 
-    found = plan.once("measured", key, measure)
-    at = [knots[list(asked).index(m)] for m in dict.fromkeys(asked)]
-    grey = np.interp(strength, at, [t.grey for t in found])
-    pale = np.interp(strength, at, [t.pale for t in found])
+    found = plan.once("measured", (settings.cut, tuple(knots)), measure)
+    grey = np.interp(strength, knots, [t.grey for t in found])
+    pale = np.interp(strength, knots, [t.pale for t in found])
     # Where the motif is dark, and where it is light, on the grid of modules.
     deep = np.where(plan.dark, BLACK, grey)
     bare = np.where(plan.dark, pale, WHITE)

@@ -9,6 +9,7 @@ import numpy as np
 
 from nimble_tile.core.blend.compose import toned
 from nimble_tile.core.blend.plan import Plan
+from nimble_tile.core.blend.quiet import strips
 from nimble_tile.core.piece import Blend
 
 GUARANTEE = (
@@ -42,7 +43,7 @@ def _ends(strength: np.ndarray, half: float, full: float, free: float) -> np.nda
 def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     """Blend with `Blend.ink`. Returns uint8 S × S × 3."""
     where = settings.ink.where
-    inked = _covered(plan)
+    inked = plan.covered
     luma = plan.luma
     full = plan.on_pixels(strength)
     if where == "tint":
@@ -64,38 +65,16 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
         share = inked[rows] if where == "dark" else 1 - inked[rows]
         after[rows] = np.rint((bare + (printed - bare) * share) * 255)
     out = toned(plan, after, settings, strength)
+    if plan.look.plain:
+        return out
     # The modules without picture take the look's own colour.
-    ink = plan.ink
-    only = np.rint((1 - inked if where == "dark" else inked) * 255).astype(np.uint8)
-    opacity = np.rint(np.clip(full / np.float32(0.7), 0, 1) * 255).astype(np.uint8)
-    symbol = np.zeros_like(only)
-    low = int(np.ceil(plan.quiet_zone * plan.side / plan.modules - 1e-6))
-    symbol[low : plan.side - low, low : plan.side - low] = 255
-    share = cv2.multiply(cv2.multiply(only, opacity, scale=1 / 255), symbol & ink[..., 3],
-                         scale=1 / 255)  # fmt: skip
-    if not plan.look.plain:
-        share3 = cv2.cvtColor(share, cv2.COLOR_GRAY2RGB)
-        laid = cv2.multiply(np.ascontiguousarray(ink[..., :3]), share3, scale=1 / 255)
-        out = cv2.add(laid, cv2.multiply(out, cv2.bitwise_not(share3), scale=1 / 255))
-    return out
-
-
-def _covered(plan: Plan) -> np.ndarray:
-    """Float32 S × S: share of each pixel that the look's dark shapes cover."""
-    if plan.look.plain_shapes:
-        return plan.coverage
-
-    def make() -> np.ndarray:
-        from nimble_tile.core.symbol.looks import drawing
-        from nimble_tile.core.symbol.looks.paint import raster
-
-        bare = plan.look.bare
-        if bare.ring == "picture":
-            bare = bare.model_copy(update={"ring": "square"})
-        alpha = raster(drawing(plan.symbol, bare, plan.quiet_zone), plan.side)[..., 3]
-        return alpha * np.float32(1 / 255)
-
-    return plan.once("covered", None, make)
+    only = 1 - inked if where == "dark" else inked
+    share = only * np.clip(full / np.float32(0.7), 0, 1) * (plan.ink[..., 3] * np.float32(1 / 255))
+    for place in strips(plan):
+        share[place] = 0
+    share = cv2.cvtColor(np.rint(share * 255).astype(np.uint8), cv2.COLOR_GRAY2RGB)
+    laid = cv2.multiply(np.ascontiguousarray(plan.ink[..., :3]), share, scale=1 / 255)
+    return cv2.add(laid, cv2.multiply(out, cv2.bitwise_not(share), scale=1 / 255))
 
 
 def _tinted(

@@ -140,18 +140,27 @@ class Plan:
         if self.look.plain_shapes:
             return None
         if self._cells is None or self._cells[0] != grain:
-            from nimble_tile.core.symbol.looks import drawing
-            from nimble_tile.core.symbol.looks.paint import raster
-
-            bare = self.look.bare
-            if bare.ring == "picture":  # of which no tone could be told
-                bare = bare.model_copy(update={"ring": "square"})
-            drawn = drawing(self.symbol, bare, self.quiet_zone)
-            cells = raster(drawn, self.modules * grain)[..., 3] > 127
-            self._cells = (grain, cells)
+            self._cells = (grain, self._shapes(self.modules * grain) > 127)
         return self._cells[1]
 
     _cells: tuple[int, np.ndarray] | None = None
+
+    def _shapes(self, side: int) -> np.ndarray:
+        """What the look's dark shapes cover (uint8 side × side, 0 to 255)."""
+        from nimble_tile.core.symbol.looks import drawing
+        from nimble_tile.core.symbol.looks.paint import raster
+
+        bare = self.look.bare
+        if bare.ring == "picture":  # of which no tone could be told
+            bare = bare.model_copy(update={"ring": "square"})
+        return raster(drawing(self.symbol, bare, self.quiet_zone), side)[..., 3]
+
+    @cached_property
+    def covered(self) -> np.ndarray:
+        """Float32 S × S, 0 to 1: share of each pixel that the look's dark shapes cover."""
+        if self.look.plain_shapes:
+            return self.coverage
+        return self._shapes(self.side) * np.float32(1 / 255)
 
     def edges(self) -> np.ndarray:
         """Pixel boundaries of the modules, float64 N + 1."""

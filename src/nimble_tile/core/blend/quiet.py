@@ -8,6 +8,7 @@ import numpy as np
 
 from nimble_tile.core.blend.bands import Bands
 from nimble_tile.core.blend.plan import Plan
+from nimble_tile.core.look import rgb
 
 FADE = 1.0
 """Outermost modules of the quiet zone over which its lightening fades out."""
@@ -99,7 +100,7 @@ def plain_colour(plan: Plan) -> tuple[int, int, int]:
     """Colour of a plain quiet zone: the look's light, or white."""
     ground = plan.look.ground
     colour = ground.colour if ground is not None and ground.kind == "solid" else "#ffffff"
-    return tuple(int(colour[i : i + 2], 16) for i in (1, 3, 5))
+    return rgb(colour)
 
 
 def lay_plain(plan: Plan, out: np.ndarray, strength: float) -> None:

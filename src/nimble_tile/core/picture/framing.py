@@ -8,6 +8,7 @@ import numpy as np
 
 from nimble_tile.core.artwork import Frame
 from nimble_tile.core.errors import PictureError
+from nimble_tile.core.look import rgb
 
 LEAST_SIDE = 16
 """Pixels that a crop must leave on each side."""
@@ -208,7 +209,7 @@ def extended(image: np.ndarray, frame: Frame, extent: tuple[int, int]) -> np.nda
     left, top = sides(image, frame, extent)
     right, bottom = extent[0] - image.shape[1] - left, extent[1] - image.shape[0] - top
     if frame.edge == "colour":
-        colour = tuple(int(frame.colour[i : i + 2], 16) for i in (1, 3, 5))
+        colour = rgb(frame.colour)
         if image.ndim == 2:  # what is added is opaque
             colour = (255,)
         return cv2.copyMakeBorder(

@@ -77,7 +77,7 @@ def on_ground(rgb: np.ndarray, alpha: np.ndarray | None, ground: str) -> np.ndar
     import cv2
     import numpy as np
 
-    colour = np.array([int(ground[i : i + 2], 16) for i in (1, 3, 5)], np.uint8)
+    colour = np.array(rgb_of(ground), np.uint8)
     out = np.empty_like(rgb)
     # In strips, so that a large picture needs no float copy of itself.
     for top in range(0, out.shape[0], 256):

@@ -19,6 +19,7 @@ from collections.abc import Callable
 import numpy as np
 
 from nimble_tile.core.artwork import Curve, CutOut, Levels, Light, Prepare, Tiles, TwoTone
+from nimble_tile.core.look import rgb
 
 _TONES = np.arange(256) / 255
 
@@ -259,7 +260,7 @@ def cut_out(
     if step.background is None:
         whole = kept if alpha is None else cv2.multiply(alpha, kept, scale=1 / 255)
         return image, whole
-    colour = [int(step.background[i : i + 2], 16) for i in (1, 3, 5)]
+    colour = rgb(step.background)
     share = cv2.merge([kept] * 3)
     behind = cv2.multiply(cv2.bitwise_not(share), np.full_like(image, colour), scale=1 / 255)
     return cv2.add(cv2.multiply(image, share, scale=1 / 255), behind), alpha

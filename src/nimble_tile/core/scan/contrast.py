@@ -14,7 +14,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nimble_tile.core.look import Fill, Look
+from nimble_tile.core.look import Fill, Look, rgb
+from nimble_tile.core.picture import prepare
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks import drawing
 from nimble_tile.core.symbol.looks.drawing import Drawing, Images
@@ -56,21 +57,18 @@ _LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
 
 
 def linear(colours: np.ndarray) -> np.ndarray:
-    """Linear light, 0 to 1, of uint8 sRGB values (IEC 61966-2-1)."""
-    value = np.asarray(colours, float) / 255
-    return np.where(value <= 0.04045, value / 12.92, ((value + 0.055) / 1.055) ** 2.4)
+    """Linear light, 0 to 1, of uint8 sRGB values."""
+    return prepare.linear(np.asarray(colours, float) / 255)
 
 
 def encoded(light: np.ndarray) -> np.ndarray:
     """Uint8 sRGB of linear light; outside of 0 to 1 it is cut off."""
-    light = np.clip(light, 0, 1)
-    value = np.where(light <= 0.0031308, light * 12.92, 1.055 * light ** (1 / 2.4) - 0.055)
-    return np.rint(value * 255).astype(np.uint8)
+    return np.rint(prepare.encoded(light) * 255).astype(np.uint8)
 
 
 def rgb_of(colour: str) -> np.ndarray:
     """Uint8 R, G, B of ``#rrggbb``."""
-    return np.array([int(colour[i : i + 2], 16) for i in (1, 3, 5)], np.uint8)
+    return np.array(rgb(colour), np.uint8)
 
 
 def hex_of(rgb: np.ndarray) -> str:

@@ -1,0 +1,149 @@
+"""A finished image and what it was made from."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from nimble_tile.core.blend.plan import coverage
+from nimble_tile.core.look import Look
+from nimble_tile.core.picture import warping
+from nimble_tile.core.picture.placing import Box
+from nimble_tile.core.piece import Region
+from nimble_tile.core.symbol.encode import Symbol
+from nimble_tile.core.symbol.looks import drawing
+
+ROWS = 512
+"""Rows that are worked on at once where copies are needed, to save memory."""
+
+
+@dataclass(frozen=True, eq=False)
+class Rendering:
+    """A finished image and what it was made from.
+
+    Attributes
+    ----------
+    image : ndarray of uint8, H × W × 3 sRGB
+        The finished image. Read-only, as all arrays here.
+    picture : ndarray of uint8, H × W × 3 sRGB
+        The picture as it was placed, before blending.
+    box : Box
+        The code's place on the image, quiet zone included; the whole pixels
+        that it touches where it does not stand upright.
+    symbol : Symbol
+    quiet_zone : int
+        Modules of margin on each side.
+    blended : bool
+        Whether a picture takes part; otherwise it is the code alone.
+    look : Look
+        How the code itself looks.
+    rgba : ndarray of uint8, H × W × 4, or None
+        The finished image with straight alpha where its ground is
+        transparent; `image` shows it on white.
+    images : mapping of str to ndarray
+        Pictures of the look's fills, by digest.
+    quad : ndarray of float64, 4 × 2, or None
+        The code's corners on the image (top left, top right, bottom right,
+        bottom left) where it is turned or in perspective.
+    place : Region or None
+        The place that was used, in pixels of the framed picture.
+    """
+
+    image: np.ndarray
+    picture: np.ndarray
+    box: Box
+    symbol: Symbol
+    quiet_zone: int
+    blended: bool
+    look: Look = field(default_factory=Look)
+    rgba: np.ndarray | None = None
+    images: Mapping[str, np.ndarray] = field(default_factory=dict)
+    quad: np.ndarray | None = None
+    place: Region | None = None
+
+    @property
+    def modules(self) -> int:
+        """Modules along the code, quiet zone included."""
+        return self.symbol.side + 2 * self.quiet_zone
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height in pixels."""
+        return self.image.shape[1], self.image.shape[0]
+
+    @property
+    def code_side(self) -> float:
+        """Side of the code in pixels of the image: its shorter side, or its mean edge."""
+        if self.quad is None:
+            return min(self.box.width, self.box.height)
+        return float(np.hypot(*(np.roll(self.quad, -1, axis=0) - self.quad).T).mean())
+
+    def upright(self, image: np.ndarray) -> np.ndarray:
+        """The code's square of an image of this size (S × S × …), upright."""
+        if self.quad is None:
+            return image[self.box.slices]
+        return warping.cut(image, self.quad, warping.square_side(self.quad))
+
+    def plain(self) -> np.ndarray:
+        """The code alone, black on white, in its place on the picture (H × W × 3)."""
+        return self._with(lambda side: plain_code(self.symbol, self.quiet_zone, side))
+
+    def code_alone(self) -> np.ndarray:
+        """The code as it looks, without blending, in its place on the picture (H × W × 3)."""
+        if not self.blended:
+            return self.image
+        if self.look.plain:
+            return self.plain()
+        from nimble_tile.core.symbol.looks.paint import raster
+
+        drawn = drawing(self.symbol, self.look, self.quiet_zone)
+        return self._with(lambda side: on_white(raster(drawn, side, self.images))[0])
+
+    def _with(self, draw: Callable[[int], np.ndarray]) -> np.ndarray:
+        """The picture with a drawn square on the code's place."""
+        if self.quad is None:
+            out = self.picture.copy()
+            out[self.box.slices] = fitting(draw(max(self.box.width, self.box.height)), self.box)
+            return out
+        square = self.upright(self.picture)
+        return warping.put_back(self.picture, square, draw(square.shape[0]), self.quad)
+
+
+def fitting(square: np.ndarray, box: Box) -> np.ndarray:
+    """A square squeezed into a box."""
+    import cv2
+
+    if square.shape[:2] == (box.height, box.width):
+        return square
+    return cv2.resize(square, (box.width, box.height), interpolation=cv2.INTER_AREA)
+
+
+def plain_code(symbol: Symbol, quiet_zone: int, side: int) -> np.ndarray:
+    """Black on white code, side × side × 3."""
+    import cv2
+
+    light = 1 - coverage(np.pad(symbol.dark, quiet_zone), side)
+    return cv2.cvtColor(np.rint(light * 255).astype(np.uint8), cv2.COLOR_GRAY2RGB)
+
+
+def on_white(rgba: np.ndarray) -> tuple[np.ndarray, np.ndarray | None]:
+    """The image on white, and the image itself unless it is opaque everywhere."""
+    import cv2
+
+    rgb = np.ascontiguousarray(rgba[..., :3])
+    if (rgba[..., 3] == 255).all():
+        return frozen(rgb), None
+    for top in range(0, rgb.shape[0], ROWS):
+        rows = slice(top, top + ROWS)
+        alpha = np.ascontiguousarray(rgba[rows, :, 3])
+        inked = cv2.multiply(rgb[rows], cv2.merge([alpha] * 3), scale=1 / 255)
+        rgb[rows] = cv2.add(inked, cv2.merge([255 - alpha] * 3))
+    return frozen(rgb), frozen(rgba)
+
+
+def frozen(image: np.ndarray) -> np.ndarray:
+    """The same image, which nobody can write to any more."""
+    image.setflags(write=False)
+    return image
