@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING
 
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.files import read_bytes
+from nimble_tile.core.look import rgb as rgb_of
 
 if TYPE_CHECKING:
     import numpy as np
