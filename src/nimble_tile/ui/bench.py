@@ -6,7 +6,7 @@ from collections.abc import Callable
 from enum import StrEnum
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QImage,
@@ -172,6 +172,11 @@ class Bench(View):
         if self.before != on:
             self.before = on
             self.update()
+
+    def glance_before(self) -> None:
+        """The picture without the code for a second, for those who have no key to hold."""
+        self.look_before(True)
+        QTimer.singleShot(1000, lambda: self.look_before(False))
 
     @property
     def image(self) -> QImage | None:

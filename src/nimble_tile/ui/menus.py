@@ -64,7 +64,7 @@ def build_menus(window: Window) -> None:
     view.addSeparator()
     window.act_split = _action(view, "&Split view", window.toggle_split, "Ctrl+2")
     window.act_split.setCheckable(True)
-    hint = _action(view, "Before: hold the key B", window.glance_before)
+    hint = _action(view, "Before: hold the key B", window.bench.glance_before)
     hint.setToolTip("The picture without the code, for as long as the key is held")
     view.addSeparator()
     themes_menu = view.addMenu("&Theme")

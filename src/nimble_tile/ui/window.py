@@ -29,8 +29,6 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile import __version__
-from nimble_tile.core.errors import MessageError, UserError
-from nimble_tile.core.message import kinds
 from nimble_tile.core.picture.placing import centred_square
 from nimble_tile.core.picture.store import About, PictureStore
 from nimble_tile.core.piece import Piece
@@ -259,19 +257,10 @@ class Window(QMainWindow):
             )
         else:
             self.verdict = None
-            self.band.show_error(self._unfinished(piece) or shown.error)
+            self.band.show_error(self.message.unfinished(piece) or shown.error)
             self.band.show_print("–", "", False)
         self.act_export.setEnabled(shown.rendering is not None)
         self.act_copy.setEnabled(shown.rendering is not None)
-
-    def _unfinished(self, piece: Piece) -> UserError | None:
-        """What a form still needs, where that is why there is no code."""
-        form = piece.message.details
-        if form is None or piece.message.text:
-            return None
-        stops = [remark.text for remark in kinds.remarks(form) if remark.stops]
-        what = f"The {kinds.TITLES[piece.message.kind].lower()} is unfinished."
-        return MessageError(what, stops[0] if stops else "")
 
     def _judged(self, ticket: int, verdict: Verdict) -> None:
         if ticket != self.engine.ticket:
@@ -323,11 +312,6 @@ class Window(QMainWindow):
         self.bench.split_at(0.5 if on else None)
         if on and self.bench.lens is not Lens.FINISHED:
             self.look_through(Lens.FINISHED)
-
-    def glance_before(self) -> None:
-        """The picture without the code for a second, for those who have no key to hold."""
-        self.bench.look_before(True)
-        QTimer.singleShot(1000, lambda: self.bench.look_before(False))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Hold B: before. Where something is typed the key never comes here."""

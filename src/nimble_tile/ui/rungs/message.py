@@ -136,6 +136,15 @@ class MessageRung(Rung):
         self.body.addWidget(self.density)
         self.body.addLayout(row(self.scan, 1))
 
+    def unfinished(self, piece: Piece) -> UserError | None:
+        """What the form still needs, where that is why there is no code."""
+        form = piece.message.details
+        if form is None or piece.message.text:
+            return None
+        stops = [remark.text for remark in kinds.remarks(form) if remark.stops]
+        what = f"The {kinds.TITLES[piece.message.kind].lower()} is unfinished."
+        return MessageError(what, stops[0] if stops else "")
+
     def summary(self, piece: Piece, shown: Shown | None) -> str:
         message = piece.message
         if message.details is not None and not message.text:
