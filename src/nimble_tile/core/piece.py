@@ -18,15 +18,17 @@ os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
 
 from pydantic import ConfigDict, Field, field_validator, model_validator
 
+from nimble_tile.core.additions import Captions, Layout, Logos, Surround
 from nimble_tile.core.artwork import Picture, Share
 from nimble_tile.core.artwork import Region as Region
 from nimble_tile.core.details import Details
 from nimble_tile.core.look import Look, Model
 
-SCHEMA = 3
+SCHEMA = 4
 """Version of the piece's stored form. 1 had no look, no forms of messages, wrote
 everything outside ASCII as UTF-8 without a mark, and never raised the level.
-Until 2 the code stood upright on the picture as it was, blended by tone or overlay."""
+Until 2 the code stood upright on the picture as it was, blended by tone or overlay.
+3 knew no logos, captions, surrounds and layouts."""
 
 MAX_SIDE = 16_384
 """Longest side of a finished image, in pixels: a 1.4 m poster at 300 dpi."""
@@ -265,6 +267,10 @@ class Piece(Model):
     look: Look = Look()
     picture: Picture = Picture()
     blend: Blend = Blend()
+    logo: Logos = Logos()
+    caption: Captions = Captions()
+    surround: Surround = Surround()
+    layout: Layout = Layout()
     finish: Finish = Finish()
 
     model_config = ConfigDict(
@@ -284,7 +290,7 @@ class Piece(Model):
             code = dict(older) if isinstance(older, dict) else {}
             code = {"raise_level": False, "charset": "utf-8 unmarked", **code}
             data = {**data, "schema": 2, "code": code}
-        if isinstance(data, dict) and data.get("schema") == 2:
+        if isinstance(data, dict) and data.get("schema") in (2, 3):
             data = {**data, "schema": SCHEMA}
         return data
 
@@ -297,7 +303,8 @@ class Piece(Model):
     @property
     def digests(self) -> tuple[str, ...]:
         """All pictures that the piece needs, once each."""
-        return tuple(dict.fromkeys((*self.picture.digests, *self.look.digests)))
+        parts = (self.picture, self.look, self.logo, self.layout)
+        return tuple(dict.fromkeys(digest for part in parts for digest in part.digests))
 
     def edited(self, rung: str, **changes: Any) -> Piece:
         """A new piece with some settings of one rung changed.

@@ -7,19 +7,30 @@ Stages, each remembered on the part of the piece that it reads:
 3. canvas   prepared, on its ground, extended
 4. plan     the code's square cut out, upright, with the symbol on it
 5. blended  the square after the blend method
-6. finished the square put back
+6. bare     the square put back, without the modules that a logo takes away
+7. laid     logos, captions and the surround in module units
+8. finished with these on it
+9. arranged in a layout, where there is one
 """
 
 from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Hashable
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
+from nimble_tile.core import laying
+from nimble_tile.core.additions import MOST_LOGOS, Layout, Logo
 from nimble_tile.core.blend import Plan, blend, look_read
 from nimble_tile.core.errors import PictureError
+from nimble_tile.core.laid import Laid
+from nimble_tile.core.laid.paint import painted
+from nimble_tile.core.logo.lay import LaidLogos
+from nimble_tile.core.logo.lay import lay as lay_logos
+from nimble_tile.core.logo.pixels import prepared as prepared_logo
 from nimble_tile.core.look import Look
 from nimble_tile.core.picture import framing, warping
 from nimble_tile.core.picture.opening import Opened, on_ground
@@ -31,12 +42,14 @@ from nimble_tile.core.picture.placing import (
     output_size,
     quad_at,
     region_on,
+    side_of,
     whole,
 )
 from nimble_tile.core.picture.prepare import prepared
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import MAX_SIDE, Piece, Region
 from nimble_tile.core.rendering import Rendering, fitting, frozen, on_white, plain_code
+from nimble_tile.core.standing import compose, ground_of
 from nimble_tile.core.symbol.encode import Symbol, encode
 from nimble_tile.core.symbol.looks import drawing
 
@@ -90,8 +103,27 @@ class Renderer:
 
     def natural_size(self, piece: Piece) -> int:
         """Longer side that suits the piece when none was chosen."""
-        modules = self.symbol(piece).side + 2 * piece.code.quiet_zone
-        return natural_size(self.picture_size(piece), piece.picture.region, modules)
+        if piece.layout.digest is not None:
+            return max(self.pictures.about(piece.layout.digest).size)
+        symbol = self.symbol(piece)
+        modules = symbol.side + 2 * piece.code.quiet_zone
+        size = self.picture_size(piece)
+        if size is not None or not laying.wanted(piece):
+            return natural_size(size, piece.picture.region, modules)
+        with self._lock:
+            laid = self._laid(piece, symbol)
+        module = natural_size(None, None, modules) / modules
+        return min(MAX_SIDE, round(max(laying.size_of(laid.extent)) * module))
+
+    def module_pixels(self, piece: Piece) -> float:
+        """Pixels of a module in the finished piece, where it is not arranged in a layout."""
+        with self._lock:
+            return self._module_pixels(piece, self._symbol(piece))
+
+    def laid(self, piece: Piece) -> Laid:
+        """What is laid on the piece's code or round it; see `render` for errors."""
+        with self._lock:
+            return self._laid(piece, self._symbol(piece))
 
     def render(self, piece: Piece, size: int | None = None) -> Rendering:
         """Render a piece.
@@ -121,9 +153,110 @@ class Renderer:
                                f"Choose 16 to {MAX_SIDE}.")  # fmt: skip
         with self._lock:
             symbol = self._symbol(piece)
-            if piece.picture.digest is None:
-                return self._plain(piece, symbol, size)
-            return self._blended(piece, symbol, size)
+            if piece.layout.digest is not None:
+                return self._arranged(piece, symbol, size)
+            return self._alone(piece, symbol, size)
+
+    def _alone(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
+        """The piece without a layout."""
+        if piece.picture.digest is None:
+            return self._plain(piece, symbol, size)
+        return self._blended(piece, symbol, size)
+
+    def _arranged(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
+        import cv2
+
+        from nimble_tile.core import arrange
+
+        layout = piece.layout
+        bare = piece.model_copy(update={"layout": Layout()})
+        about = self.pictures.about(layout.digest)
+        extent = output_size(about.size, size)
+        scale = extent[0] / about.size[0]
+        aspect = self._aspect(bare, symbol)
+        side = arrange.piece_side(layout, aspect, scale)
+        alone = self._alone(bare, symbol, min(MAX_SIDE, max(16, side)))
+        key = (layout.digest, extent)
+
+        def lay() -> np.ndarray:
+            opened = self.pictures.opened(layout.digest)
+            ground = on_ground(opened.rgb, opened.alpha, "#ffffff")
+            way = cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC
+            return frozen(
+                ground if extent == opened.size else cv2.resize(ground, extent, interpolation=way)
+            )
+
+        ground = self._stage("layout", key, lay)
+        quad = arrange.place_in(layout, alone.size[0] / alone.size[1]) * scale
+        clip = np.array(layout.quad, float) * scale
+        return arrange.arranged(alone, ground, quad, clip)
+
+    def _aspect(self, piece: Piece, symbol: Symbol) -> float:
+        """Width of a piece in parts of its height."""
+        size = self.picture_size(piece)
+        if size is None:
+            size = laying.size_of(self._laid(piece, symbol).extent)
+        return size[0] / size[1]
+
+    def _module_pixels(self, piece: Piece, symbol: Symbol) -> float:
+        modules = symbol.side + 2 * piece.code.quiet_zone
+        framed = self.picture_size(piece)
+        region = piece.picture.region
+        if framed is not None:
+            longer = piece.finish.size or natural_size(framed, region, modules)
+            return side_of(region_on(framed, region)) * longer / max(framed) / modules
+        module = natural_size(None, None, modules) / modules
+        if piece.finish.size is None or piece.layout.digest is not None:
+            return module
+        if not laying.wanted(piece):
+            return piece.finish.size / modules
+        # Millimetres depend on the module's size, and that on the millimetres round it.
+        for _ in range(12):
+            laid = self._laid_at(piece, symbol, module)
+            better = max(0.5, piece.finish.size / max(laying.size_of(laid.extent)))
+            if abs(better - module) < 0.002 * module:
+                break
+            module = better
+        return module
+
+    def _laid(self, piece: Piece, symbol: Symbol) -> Laid:
+        if not laying.wanted(piece):
+            side = float(symbol.side + 2 * piece.code.quiet_zone)
+            return Laid(extent=(0, 0, side, side))
+        return self._laid_at(piece, symbol, self._module_pixels(piece, symbol))
+
+    def _laid_at(self, piece: Piece, symbol: Symbol, module: float) -> Laid:
+        millimetres = round(module / piece.finish.dpi * 25.4, 4)
+        on_picture = piece.picture.digest is not None
+        quiet = piece.code.quiet_zone
+        key = (piece.logo, piece.caption, piece.surround, symbol.side, quiet, on_picture,
+               millimetres)  # fmt: skip
+        return self._stage(
+            "laid", key,
+            lambda: laying.lay(piece, symbol.side, self._logos(piece, symbol.side), millimetres),
+            keep=3,
+        )  # fmt: skip
+
+    def _logos(self, piece: Piece, side: int) -> LaidLogos:
+        logos, quiet = piece.logo, piece.code.quiet_zone
+        if not logos.items and logos.paint is None:
+            return laying.no_logos(side)
+
+        def lay() -> LaidLogos:
+            pixels = [self.logo_pixels(logo) for logo in logos.items]
+            paint = None if logos.paint is None else self.pictures.mask(logos.paint)
+            return lay_logos(logos, pixels, paint, side, quiet)
+
+        return self._stage("logos", (logos, side, quiet), lay, keep=2)
+
+    def logo_pixels(self, logo: Logo) -> np.ndarray:
+        """A logo's pixels made ready (uint8 H × W × 4, straight alpha)."""
+        key = (logo.digest, logo.crop, logo.ground, logo.tint)
+        with self._lock:
+            return self._stage(
+                "logo", key, lambda: prepared_logo(self.pictures.opened(logo.digest), logo),
+                keep=MOST_LOGOS,
+            )  # fmt: skip
 
     def place(self, piece: Piece) -> Region | None:
         """The code's place on the framed picture as it is used; None without a picture.
@@ -213,20 +346,30 @@ class Renderer:
         return frozen(np.dstack([out, cv2.max(alpha, code)]))
 
     def _plain(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
-        box = Box(0, 0, size, size)
-        quiet, look = piece.code.quiet_zone, piece.look
-
-        def draw() -> tuple[np.ndarray, np.ndarray | None]:
-            if look.plain:
-                return frozen(plain_code(symbol, quiet, size)), None
-            from nimble_tile.core.symbol.looks.paint import raster
-
-            return on_white(raster(drawing(symbol, look, quiet), size, images))
-
+        quiet, look = piece.code.quiet_zone, laying.look_of(piece)
+        outer = ground_of(piece.look)
+        laid = self._laid(piece, symbol)
         images = self._images(look)
-        image, rgba = self._stage("plain", (symbol, quiet, size, look), draw)
-        white = self._stage("white", size, lambda: frozen(np.full_like(image, 255)))
-        return Rendering(image, white, box, symbol, quiet, False, look, rgba, images)
+        if laying.wanted(piece):
+            key = (symbol, quiet, size, look, laid, outer)
+            image, rgba, bare, box = self._stage(
+                "plain", key, lambda: compose(symbol, look, quiet, laid, size, images, outer)
+            )
+        else:
+            box, bare = Box(0, 0, size, size), None
+
+            def draw() -> tuple[np.ndarray, np.ndarray | None]:
+                if look.plain:
+                    return frozen(plain_code(symbol, quiet, size)), None
+                from nimble_tile.core.symbol.looks.paint import raster
+
+                return on_white(raster(drawing(symbol, look, quiet), size, images))
+
+            image, rgba = self._stage("plain", (symbol, quiet, size, look), draw)
+        white = self._stage("white", image.shape, lambda: frozen(np.full_like(image, 255)))
+        return Rendering(
+            image, white, box, symbol, quiet, False, look, rgba, images, laid=laid, bare=bare
+        )
 
     def images(self, look: Look) -> dict[str, np.ndarray]:
         """Pictures that a look needs, by digest (uint8 H × W × 4, straight alpha)."""
@@ -245,7 +388,8 @@ class Renderer:
         place = self.place(piece)
         framed = self.picture_size(piece)
         extent = output_size(framed, size)
-        canvas, canvas_key, bare = self._canvas(piece, size)
+        canvas, canvas_key, clear = self._canvas(piece, size)
+        laid = self._laid(piece, symbol)
         if place.upright:
             box, quad = box_at(framed, place, extent), None
         else:
@@ -266,24 +410,40 @@ class Renderer:
 
         def finish() -> np.ndarray:
             blended = blend(planned, piece.blend)
+            if laid.cleared is not None:
+                blended = _without(blended, square, planned, laid.cleared)
             if quad is not None:
                 return frozen(warping.put_back(canvas, square, blended, quad))
             out = canvas.copy()
             out[box.slices] = fitting(blended, box)
             return frozen(out)
 
-        image = self._stage("finished", (plan_key, piece.blend), finish, keep=2)
+        gone = None if laid.cleared is None else laid.cleared.tobytes()
+        bare_key = (plan_key, piece.blend, gone)
+        bare = self._stage("bare", bare_key, finish, keep=2)
         rgba = None
-        if bare is not None:
+        if clear is not None:
             rgba = self._stage(
-                "see through",
-                (plan_key, piece.blend),
-                lambda: self._see_through(piece, image, bare, box, quad),
+                "see through", bare_key, lambda: self._see_through(piece, bare, clear, box, quad)
             )
-        return Rendering(
-            image, canvas, box, symbol, quiet, True, piece.look, rgba,
+        made = Rendering(
+            bare, canvas, box, symbol, quiet, True, piece.look, rgba,
             self._images(piece.look), quad, place,
         )  # fmt: skip
+        if not laid.over:
+            return made
+        matrix, scale = made.matrix, made.code_side / made.modules
+        image = self._stage(
+            "finished", (bare_key, laid), lambda: frozen(painted(bare, laid.over, matrix, scale)),
+            keep=2,
+        )  # fmt: skip
+        if rgba is not None:
+            below = rgba
+            rgba = self._stage(
+                "see through laid", (bare_key, laid),
+                lambda: frozen(painted(below, laid.over, matrix, scale)),
+            )  # fmt: skip
+        return replace(made, image=image, rgba=rgba, laid=laid, bare=bare)
 
     def _guard_grid(
         self, piece: Piece, extent: tuple[int, int], box: Box, quad: np.ndarray | None, modules: int
@@ -317,6 +477,15 @@ def _cut(canvas: np.ndarray, box: Box, quad: np.ndarray | None) -> np.ndarray:
         return np.ascontiguousarray(square)
     side = max(box.width, box.height)
     return cv2.resize(square, (side, side), interpolation=cv2.INTER_LINEAR)
+
+
+def _without(
+    blended: np.ndarray, square: np.ndarray, plan: Plan, cleared: np.ndarray
+) -> np.ndarray:
+    """A blended square whose cleared modules are the picture again."""
+    grid = np.pad(cleared.astype(np.uint8) * 255, plan.quiet_zone)
+    share = plan.on_pixels(grid).astype(np.float32)[..., None] / 255
+    return np.rint(square * share + blended * (1 - share)).astype(np.uint8)
 
 
 def _fill_picture(opened: Opened) -> np.ndarray:

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from nimble_tile.core.blend.plan import coverage
+from nimble_tile.core.laid import Laid
 from nimble_tile.core.look import Look
 from nimble_tile.core.picture import warping
 from nimble_tile.core.picture.placing import Box
@@ -49,6 +50,12 @@ class Rendering:
         bottom left) where it is turned or in perspective.
     place : Region or None
         The place that was used, in pixels of the framed picture.
+    laid : Laid or None
+        Logos, captions and surround that lie on it, in module units.
+    bare : ndarray of uint8, H × W × 3, or None
+        The image without them, and with the modules that they take away; None: as `image`.
+    arranged : bool
+        Whether the piece is arranged in a layout.
     """
 
     image: np.ndarray
@@ -62,6 +69,16 @@ class Rendering:
     images: Mapping[str, np.ndarray] = field(default_factory=dict)
     quad: np.ndarray | None = None
     place: Region | None = None
+    laid: Laid | None = None
+    bare: np.ndarray | None = None
+    arranged: bool = False
+
+    @property
+    def matrix(self) -> np.ndarray:
+        """From modules, counted from the quiet zone's corner, to pixels (float64 3 × 3)."""
+        if self.quad is not None:
+            return warping.matrix_to(self.quad, self.modules)
+        return self.box.matrix(self.modules)
 
     @property
     def modules(self) -> int:
@@ -120,11 +137,14 @@ def fitting(square: np.ndarray, box: Box) -> np.ndarray:
     return cv2.resize(square, (box.width, box.height), interpolation=cv2.INTER_AREA)
 
 
-def plain_code(symbol: Symbol, quiet_zone: int, side: int) -> np.ndarray:
-    """Black on white code, side × side × 3."""
+def plain_code(
+    symbol: Symbol, quiet_zone: int, side: int, cleared: np.ndarray | None = None
+) -> np.ndarray:
+    """Black on white code, side × side × 3, without the modules that are taken away."""
     import cv2
 
-    light = 1 - coverage(np.pad(symbol.dark, quiet_zone), side)
+    dark = symbol.dark if cleared is None else symbol.dark & ~cleared
+    light = 1 - coverage(np.pad(dark, quiet_zone), side)
     return cv2.cvtColor(np.rint(light * 255).astype(np.uint8), cv2.COLOR_GRAY2RGB)
 
 

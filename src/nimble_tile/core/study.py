@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 
 from nimble_tile.core.errors import MessageError
+from nimble_tile.core.laying import look_of
 from nimble_tile.core.message.density import Density, Offer, density, offers
 from nimble_tile.core.picture.advice import Advice, advise
 from nimble_tile.core.picture.placing import corners
@@ -74,7 +75,7 @@ class Student:
 
     def study(self, piece: Piece) -> Study:
         """Study a piece; `PictureError` when a picture of its look is missing."""
-        message, code, look = piece.message, piece.code, piece.look
+        message, code, look = piece.message, piece.code, look_of(piece)
         try:
             symbol = self._renderer.symbol(piece)
         except MessageError:

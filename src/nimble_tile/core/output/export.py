@@ -12,6 +12,7 @@ import numpy as np
 from nimble_tile.core.errors import OutputError, PictureError
 from nimble_tile.core.files import write_atomically
 from nimble_tile.core.output.raster import save_jpeg, save_png
+from nimble_tile.core.picture.drawings import PDFIUM
 from nimble_tile.core.picture.opening import open_picture, read_file
 from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.piece import MAX_SIDE, Finish
@@ -150,14 +151,15 @@ def _svg_pixels(data: bytes, side: int) -> np.ndarray:
 def _pdf_pixels(data: bytes, side: int) -> np.ndarray:
     import pypdfium2
 
-    document = pypdfium2.PdfDocument(data)
-    try:
-        page = document[0]
-        # pdfium rounds up to whole pixels, and sizes come back a millionth too large.
-        bitmap = page.render(scale=(side - 0.01) / max(page.get_size()))
-        return np.array(bitmap.to_pil().convert("RGB"))
-    finally:
-        document.close()
+    with PDFIUM:
+        document = pypdfium2.PdfDocument(data)
+        try:
+            page = document[0]
+            # pdfium rounds up to whole pixels, and sizes come back a millionth too large.
+            bitmap = page.render(scale=(side - 0.01) / max(page.get_size()))
+            return np.array(bitmap.to_pil().convert("RGB"))
+        finally:
+            document.close()
 
 
 def prove(path: Path, rendering: Rendering, bay: ReaderBay) -> Proof:

@@ -17,6 +17,7 @@ import numpy as np
 
 from nimble_tile.core.look import Fill
 from nimble_tile.core.output.raster import save_png
+from nimble_tile.core.picture.drawings import PDFIUM
 from nimble_tile.core.piece import Finish
 from nimble_tile.core.render import Rendering
 from nimble_tile.core.symbol.looks import Drawing, Layer, drawing
@@ -202,14 +203,15 @@ def _cut(data: bytes, page_height: int, width: float, height: float) -> bytes:
     """The first page with an exact size; what was drawn stays at its top left."""
     import pypdfium2
 
-    document = pypdfium2.PdfDocument(data)
-    try:
-        page = document[0]
-        box = (0, page_height - height, width, page_height)
-        page.set_mediabox(*box)
-        page.set_cropbox(*box)
-        file = io.BytesIO()
-        document.save(file)
-    finally:
-        document.close()
-    return file.getvalue()
+    with PDFIUM:
+        document = pypdfium2.PdfDocument(data)
+        try:
+            page = document[0]
+            box = (0, page_height - height, width, page_height)
+            page.set_mediabox(*box)
+            page.set_cropbox(*box)
+            file = io.BytesIO()
+            document.save(file)
+        finally:
+            document.close()
+        return file.getvalue()

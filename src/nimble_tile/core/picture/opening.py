@@ -100,7 +100,12 @@ def read_file(path: str | os.PathLike) -> bytes:
     return read_bytes(path, MOST_BYTES, PictureError)
 
 
-def open_picture(data: bytes, name: str = "The picture", most_pixels: int = MOST_PIXELS) -> Opened:
+def open_picture(
+    data: bytes,
+    name: str = "The picture",
+    most_pixels: int = MOST_PIXELS,
+    drawings: bool = False,
+) -> Opened:
     """Decode a picture.
 
     Parameters
@@ -111,6 +116,8 @@ def open_picture(data: bytes, name: str = "The picture", most_pixels: int = MOST
         What to call it in error messages.
     most_pixels : int
         Pixels that it may have.
+    drawings : bool
+        Whether SVG drawings and PDF pages are welcome, too.
 
     Raises
     ------
@@ -122,6 +129,11 @@ def open_picture(data: bytes, name: str = "The picture", most_pixels: int = MOST
 
     if not data:
         raise PictureError(f"{name} is empty.", "Save it again from where it comes from.")
+    if drawings:
+        from nimble_tile.core.picture.drawings import draw, kind_of
+
+        if kind_of(data) is not None:
+            return _drawn(draw(data, name))
     try:
         # The limit on pixels is ours and is checked before decoding.
         Image.MAX_IMAGE_PIXELS = None
@@ -144,6 +156,15 @@ def open_picture(data: bytes, name: str = "The picture", most_pixels: int = MOST
             f"{name} is damaged or cut off ({error}).",
             "Save or download it again; nothing was changed.",
         ) from error
+
+
+def _drawn(rgba: np.ndarray) -> Opened:
+    import numpy as np
+
+    rgb, alpha = np.ascontiguousarray(rgba[..., :3]), np.ascontiguousarray(rgba[..., 3])
+    for array in (rgb, alpha):
+        array.setflags(write=False)
+    return Opened(rgb, None if alpha.min() == 255 else alpha, ())
 
 
 def _check_size(size: tuple[int, int], name: str, most: int) -> None:

@@ -55,6 +55,14 @@ class Box:
         """For indexing an array (rows, columns)."""
         return slice(self.y, self.y + self.height), slice(self.x, self.x + self.width)
 
+    def matrix(self, units: float) -> np.ndarray:
+        """From a square of so many units a side to the box's pixels (float64 3 × 3)."""
+        import numpy as np
+
+        return np.array(
+            [[self.width / units, 0, self.x], [0, self.height / units, self.y], [0, 0, 1.0]]
+        )
+
 
 def centred_square(size: tuple[int, int]) -> Region:
     """The largest square in the middle of a picture.

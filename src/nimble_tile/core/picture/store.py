@@ -14,7 +14,7 @@ from nimble_tile.core.picture.opening import Opened, open_picture
 if TYPE_CHECKING:
     import numpy as np
 
-KEPT_DECODED = 4
+KEPT_DECODED = 8
 """Decoded pictures that stay in memory; originals always do."""
 
 
@@ -49,8 +49,16 @@ class PictureStore:
         self._decoded: OrderedDict[str, Opened] = OrderedDict()
         self._lock = threading.Lock()
 
-    def add(self, data: bytes, name: str = "The picture") -> str:
+    def add(self, data: bytes, name: str = "The picture", drawings: bool = False) -> str:
         """Take a picture in, once it is known to decode.
+
+        Parameters
+        ----------
+        data : bytes
+        name : str
+            For messages.
+        drawings : bool
+            Whether SVG drawings and PDF pages are welcome, too.
 
         Returns
         -------
@@ -66,7 +74,7 @@ class PictureStore:
         with self._lock:
             known = digest in self._files
         if not known:
-            opened = open_picture(data, name)
+            opened = open_picture(data, name, drawings=drawings)
             with self._lock:
                 self._files[digest] = data
                 self._about[digest] = About(opened.size, opened.alpha is not None, opened.notes)
@@ -102,7 +110,7 @@ class PictureStore:
             if digest in self._decoded:
                 self._decoded.move_to_end(digest)
                 return self._decoded[digest]
-        opened = open_picture(data)
+        opened = open_picture(data, drawings=True)  # it was welcome when it came
         with self._lock:
             self._keep(digest, opened)
         return opened

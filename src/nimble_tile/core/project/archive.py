@@ -78,7 +78,8 @@ def load(path: Path, pictures: PictureStore) -> Piece:
             }
             names = {piece.picture.digest: piece.picture.name}
             for digest, data in found.items():
-                _take(data, names.get(digest) or "A picture inside", pictures, path.name)
+                called = names.get(digest) or "A picture inside"
+                _take(data, called, pictures, path.name, digest in piece.logo.digests)
             return piece
     except OSError as error:
         raise file_error(ProjectError, "open", path, error) from error
@@ -161,8 +162,10 @@ def _picture(
     return data
 
 
-def _take(data: bytes, picture_name: str, pictures: PictureStore, name: str) -> None:
+def _take(
+    data: bytes, picture_name: str, pictures: PictureStore, name: str, drawings: bool
+) -> None:
     try:
-        pictures.add(data, picture_name)
+        pictures.add(data, picture_name, drawings)
     except PictureError as error:
         raise ProjectError(f"{name} was not opened: {error.what}", error.way_out) from error

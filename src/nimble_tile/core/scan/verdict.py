@@ -172,8 +172,9 @@ def judge_rendering(rendering: Rendering, bay: ReaderBay, with_fidelity: bool = 
 
 
 def fidelity_of(rendering: Rendering) -> Fidelity:
-    """How much of the picture is left in the code's square."""
-    before, after = rendering.upright(rendering.picture), rendering.upright(rendering.image)
+    """How much of the picture is left in the code's square; what is laid on it is not counted."""
+    bare = rendering.image if rendering.bare is None else rendering.bare
+    before, after = rendering.upright(rendering.picture), rendering.upright(bare)
     return measure(before, after, rendering.modules)
 
 

@@ -111,7 +111,13 @@ def body(symbol: Symbol, look: Look) -> np.ndarray:
     return dark
 
 
-def drawing(symbol: Symbol, look: Look, quiet_zone: int) -> Drawing:
+MOSTLY = 0.5
+"""Share of a finder or alignment pattern that is taken away from which it is not drawn."""
+
+
+def drawing(
+    symbol: Symbol, look: Look, quiet_zone: int, cleared: np.ndarray | None = None
+) -> Drawing:
     """Draw a symbol with a look.
 
     Parameters
@@ -120,12 +126,15 @@ def drawing(symbol: Symbol, look: Look, quiet_zone: int) -> Drawing:
     look : Look
     quiet_zone : int
         Modules of margin.
+    cleared : ndarray of bool, n × n, optional
+        Modules that are taken away, for a logo.
 
     Returns
     -------
     Drawing
     """
     n, q = symbol.side, quiet_zone
+    gone = None if cleared is None or not cleared.any() else np.ascontiguousarray(cleared)
     total = n + 2 * q
     frame: Frame = (q, q, n, n)
     layers: list[Layer] = []
@@ -133,9 +142,10 @@ def drawing(symbol: Symbol, look: Look, quiet_zone: int) -> Drawing:
         layers.append(
             Layer("ground", rectangle(0, 0, total, total), look.ground, (0, 0, total, total))
         )
-    layers += _painted(_body_path(symbol, look.bare, q), look, frame)
-    layers += _finders(symbol, look, q, frame)
-    layers += _alignments(symbol, look, q, frame)
+    bits = None if gone is None else gone.tobytes()
+    layers += _painted(_body_path(symbol, look.bare, q, bits), look, frame)
+    layers += _finders(symbol, look, q, frame, gone)
+    layers += _alignments(symbol, look, q, frame, gone)
     return Drawing(total, tuple(layers))
 
 
@@ -150,9 +160,19 @@ Body = tuple[Path, np.ndarray | None] | None
 
 
 @lru_cache(maxsize=6)
-def _body_path(symbol: Symbol, bare: Look, q: int) -> Body:
+def _body_path(symbol: Symbol, bare: Look, q: int, cleared: bytes | None) -> Body:
     """The modules' path: what takes time, and what colours do not change."""
-    return _path_of(body(symbol, bare), bare, q)
+    dark = body(symbol, bare)
+    if cleared is not None:
+        dark &= ~np.frombuffer(cleared, bool).reshape(dark.shape)
+    return _path_of(dark, bare, q)
+
+
+def _stays(cleared: np.ndarray | None, row: int, column: int, side: int) -> bool:
+    """Whether enough of a pattern is left for it to be drawn."""
+    if cleared is None:
+        return True
+    return bool(cleared[row : row + side, column : column + side].mean() < MOSTLY)
 
 
 def _path_of(dark: np.ndarray, look: Look, q: int) -> Body:
@@ -232,11 +252,15 @@ def _bars(dark: np.ndarray, look: Look) -> Path:
     return joined(made)
 
 
-def _finders(symbol: Symbol, look: Look, q: int, frame: Frame) -> list[Layer]:
+def _finders(
+    symbol: Symbol, look: Look, q: int, frame: Frame, cleared: np.ndarray | None
+) -> list[Layer]:
     layers = []
     turns = (0, math.pi / 2, -math.pi / 2)
     rings, eyes = [], []
     for (row, column), turn in zip(finder_corners(symbol), turns, strict=False):
+        if not _stays(cleared, row, column, 7):
+            continue
         x, y = column + 3.5 + q, row + 3.5 + q
         if look.ring == "picture":
             fill = Fill(kind="picture", digest=look.finder_picture)
@@ -265,8 +289,10 @@ def _finders(symbol: Symbol, look: Look, q: int, frame: Frame) -> list[Layer]:
     return layers
 
 
-def _alignments(symbol: Symbol, look: Look, q: int, frame: Frame) -> list[Layer]:
-    middles = alignment_middles(symbol)
+def _alignments(
+    symbol: Symbol, look: Look, q: int, frame: Frame, cleared: np.ndarray | None
+) -> list[Layer]:
+    middles = [at for at in alignment_middles(symbol) if _stays(cleared, at[0] - 2, at[1] - 2, 5)]
     if look.alignment == "modules" or not middles:
         return []
     follows = look.alignment == "follow"

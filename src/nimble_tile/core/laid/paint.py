@@ -1,0 +1,222 @@
+"""Painting items with skia: on pixels, in any perspective, or on the page of a PDF."""
+
+from __future__ import annotations
+
+import math
+import weakref
+from collections.abc import Iterable, Sequence
+from weakref import WeakKeyDictionary
+
+import numpy as np
+import skia
+
+from nimble_tile.core.laid.items import Item, Shape, Stamp
+from nimble_tile.core.symbol.looks.paint import to_skia
+from nimble_tile.core.symbol.looks.paths import Path
+
+SOFT = 0.42
+"""Standard deviation of a blur in parts of the width over which an edge fades."""
+
+LARGEST_STAMP = 4096
+"""Pixels of a stamp's longer side that are drawn at most."""
+
+_known: WeakKeyDictionary[Path, skia.Path] = WeakKeyDictionary()
+
+
+def _path(path: Path) -> skia.Path:
+    made = _known.get(path)
+    if made is None:
+        made = _known[path] = to_skia(path)
+    return made
+
+
+def _colour(text: str, opacity: float) -> int:
+    return round(255 * opacity) << 24 | int(text[1:], 16)
+
+
+def _shape(canvas: skia.Canvas, item: Shape, soft_scale: float) -> None:
+    path = _path(item.path)
+    paint = skia.Paint(AntiAlias=True)
+    if item.colour is not None:
+        paint.setColor(_colour(item.colour, item.opacity))
+        if item.soft > 0:
+            sigma = item.soft * SOFT * soft_scale
+            paint.setMaskFilter(skia.MaskFilter.MakeBlur(skia.kNormal_BlurStyle, sigma))
+        canvas.drawPath(path, paint)
+    if item.stroke > 0:
+        paint = skia.Paint(AntiAlias=True, Color=_colour(item.stroke_colour, item.opacity))
+        paint.setStyle(skia.Paint.kStroke_Style)
+        paint.setStrokeWidth(item.stroke)
+        paint.setStrokeJoin(skia.Paint.kRound_Join)
+        if item.dash is not None:
+            paint.setStrokeCap(skia.Paint.kRound_Cap)
+            paint.setPathEffect(skia.DashPathEffect.Make(list(item.dash), 0))
+        canvas.drawPath(path, paint)
+
+
+_reduced: dict[int, tuple[weakref.ref, dict[int, np.ndarray]]] = {}
+
+STEP = 2**0.5
+"""Ratio of the sizes at which a stamp is kept: what lies between is scaled by skia."""
+
+
+def smaller(rgba: np.ndarray, longer: float) -> np.ndarray:
+    """A picture averaged down to about this longer side or somewhat more; never enlarged.
+
+    Remembered for as long as the picture itself lives.
+
+    Parameters
+    ----------
+    rgba : ndarray of uint8, H × W × 4
+        Straight alpha.
+    longer : float
+        Pixels.
+    """
+    have = max(rgba.shape[:2])
+    rung = math.floor(math.log(max(have / max(longer, 1), 1)) / math.log(STEP))
+    if rung <= 0:
+        return rgba
+    key = id(rgba)
+    known = _reduced.get(key)
+    if known is None or known[0]() is not rgba:
+        known = _reduced[key] = (weakref.ref(rgba, lambda _: _reduced.pop(key, None)), {})
+    if rung not in known[1]:
+        known[1][rung] = _averaged(rgba, STEP**-rung)
+    return known[1][rung]
+
+
+def _averaged(rgba: np.ndarray, scale: float) -> np.ndarray:
+    import cv2
+
+    size = tuple(max(1, round(side * scale)) for side in (rgba.shape[1], rgba.shape[0]))
+    alpha = np.ascontiguousarray(rgba[..., 3])
+    inked = cv2.multiply(np.ascontiguousarray(rgba[..., :3]), cv2.merge([alpha] * 3), scale=1 / 255)
+    inked = cv2.resize(inked, size, interpolation=cv2.INTER_AREA).astype(np.float32)
+    alpha = cv2.resize(alpha, size, interpolation=cv2.INTER_AREA)
+    straight = inked * 255 / np.maximum(alpha, 1)[..., None]
+    return np.dstack([np.clip(np.rint(straight), 0, 255).astype(np.uint8), alpha])
+
+
+def _stamp(canvas: skia.Canvas, item: Stamp, scale: float) -> None:
+    wanted = min(LARGEST_STAMP, max(item.width, item.height) * scale * 1.25 + 1)
+    pixels = np.ascontiguousarray(smaller(item.rgba, wanted))
+    image = skia.Image.fromarray(
+        pixels, colorType=skia.kRGBA_8888_ColorType, alphaType=skia.kUnpremul_AlphaType, copy=True
+    )
+    canvas.save()
+    canvas.translate(*item.middle)
+    canvas.rotate(item.angle)
+    place = skia.Rect.MakeXYWH(-item.width / 2, -item.height / 2, item.width, item.height)
+    smooth = skia.SamplingOptions(skia.FilterMode.kLinear, skia.MipmapMode.kLinear)
+    canvas.drawImageRect(image, place, smooth, skia.Paint(Alphaf=item.opacity, AntiAlias=True))
+    canvas.restore()
+
+
+def paint_items(canvas: skia.Canvas, items: Iterable[Item], scale: float) -> None:
+    """Paint items in module units on a canvas that is set up for them.
+
+    Parameters
+    ----------
+    canvas : skia.Canvas
+    items : iterable of Item
+    scale : float
+        About how many pixels (or points) a module has.
+    """
+    for item in items:
+        if isinstance(item, Shape):
+            _shape(canvas, item, 1.0)
+        else:
+            _stamp(canvas, item, scale)
+
+
+def _reach(items: Sequence[Item], matrix: np.ndarray, size: tuple[int, int]) -> tuple:
+    """Whole pixels that items can touch on an image of this width and height, or ()."""
+    points = []
+    for item in items:
+        left, top, right, bottom = item.bounds
+        points += [(left, top, 1), (right, top, 1), (right, bottom, 1), (left, bottom, 1)]
+    if not points:
+        return ()
+    spread = np.array(points, float) @ matrix.T
+    if (spread[:, 2] <= 1e-9).any():
+        return 0, 0, *size  # beyond the horizon of a steep perspective
+    spread = spread[:, :2] / spread[:, 2:]
+    low = np.maximum(np.floor(spread.min(0)).astype(int) - 2, 0)
+    high = np.minimum(np.ceil(spread.max(0)).astype(int) + 2, size)
+    return (*low, *high) if (high > low).all() else ()
+
+
+def painted(
+    image: np.ndarray, items: Sequence[Item], matrix: np.ndarray, scale: float
+) -> np.ndarray:
+    """An image with items on it.
+
+    Parameters
+    ----------
+    image : ndarray of uint8, H × W × 3 or H × W × 4 (straight alpha)
+        Stays as it is.
+    items : sequence of Item
+    matrix : ndarray of float64, 3 × 3
+        From modules to pixels of the image; may be projective.
+    scale : float
+        About how many pixels a module has.
+
+    Returns
+    -------
+    ndarray
+        Of the same shape and type; `image` itself where no item touches it.
+    """
+    height, width = image.shape[:2]
+    reach = _reach(items, matrix, (width, height))
+    if not reach:
+        return image
+    left, top, right, bottom = (int(value) for value in reach)
+    part = image[top:bottom, left:right]
+    rgba = np.empty((*part.shape[:2], 4), np.uint8)
+    if image.shape[2] == 3:
+        rgba[..., :3], rgba[..., 3] = part, 255
+    else:
+        # skia paints on premultiplied colours.
+        alpha = part[..., 3:].astype(np.uint16)
+        rgba[..., :3] = (part[..., :3] * alpha + 127) // 255
+        rgba[..., 3] = part[..., 3]
+    info = skia.ImageInfo.Make(
+        rgba.shape[1], rgba.shape[0], skia.kRGBA_8888_ColorType, skia.kPremul_AlphaType,
+        skia.ColorSpace.MakeSRGB(),
+    )  # fmt: skip
+    surface = skia.Surface.MakeRasterDirect(info, rgba, rgba.strides[0])
+    canvas = surface.getCanvas()
+    shifted = np.array([[1, 0, -left], [0, 1, -top], [0, 0, 1.0]]) @ matrix
+    canvas.concat(skia.Matrix.MakeAll(*(float(value) for value in shifted.flat)))
+    paint_items(canvas, items, scale)
+    surface.flushAndSubmit()
+    out = image.copy()
+    if image.shape[2] == 3:
+        out[top:bottom, left:right] = rgba[..., :3]
+    else:
+        alpha = rgba[..., 3:].astype(np.uint16)
+        straight = (rgba[..., :3].astype(np.uint16) * 255 + alpha // 2) // np.maximum(alpha, 1)
+        out[top:bottom, left:right, :3] = np.minimum(straight, 255)
+        out[top:bottom, left:right, 3] = rgba[..., 3]
+    return out
+
+
+def cover(items: Sequence[Item], modules: int, cells: int) -> np.ndarray:
+    """How much of the code's square items cover.
+
+    Parameters
+    ----------
+    items : sequence of Item
+    modules : int
+        Modules a side, quiet zone included.
+    cells : int
+        Cells a module.
+
+    Returns
+    -------
+    ndarray of uint8, modules·cells a side
+        255 = covered wholly.
+    """
+    side = modules * cells
+    empty = np.zeros((side, side, 4), np.uint8)
+    return painted(empty, items, np.diag([cells, cells, 1.0]), cells)[..., 3]

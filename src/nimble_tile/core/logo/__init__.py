@@ -1,0 +1,1 @@
+"""Logos: their pixels made ready, what lies under them, and their place on the code."""
