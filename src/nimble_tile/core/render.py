@@ -368,8 +368,9 @@ class Renderer:
             image, rgba = self._stage("plain", (symbol, quiet, size, look), draw)
         white = self._stage("white", image.shape, lambda: frozen(np.full_like(image, 255)))
         return Rendering(
-            image, white, box, symbol, quiet, False, look, rgba, images, laid=laid, bare=bare
-        )
+            image, white, box, symbol, quiet, False, look, rgba, images, laid=laid, bare=bare,
+            outer=outer if laid.over or laid.under else None,
+        )  # fmt: skip
 
     def images(self, look: Look) -> dict[str, np.ndarray]:
         """Pictures that a look needs, by digest (uint8 H × W × 4, straight alpha)."""

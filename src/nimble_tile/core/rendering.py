@@ -56,6 +56,8 @@ class Rendering:
         The image without them, and with the modules that they take away; None: as `image`.
     arranged : bool
         Whether the piece is arranged in a layout.
+    outer : str or None
+        Colour round a code without a picture; None: transparent.
     """
 
     image: np.ndarray
@@ -72,6 +74,7 @@ class Rendering:
     laid: Laid | None = None
     bare: np.ndarray | None = None
     arranged: bool = False
+    outer: str | None = None
 
     @property
     def matrix(self) -> np.ndarray:

@@ -34,13 +34,13 @@ def _colour(text: str, opacity: float) -> int:
     return round(255 * opacity) << 24 | int(text[1:], 16)
 
 
-def _shape(canvas: skia.Canvas, item: Shape, soft_scale: float) -> None:
+def _shape(canvas: skia.Canvas, item: Shape) -> None:
     path = _path(item.path)
     paint = skia.Paint(AntiAlias=True)
     if item.colour is not None:
         paint.setColor(_colour(item.colour, item.opacity))
         if item.soft > 0:
-            sigma = item.soft * SOFT * soft_scale
+            sigma = item.soft * SOFT
             paint.setMaskFilter(skia.MaskFilter.MakeBlur(skia.kNormal_BlurStyle, sigma))
         canvas.drawPath(path, paint)
     if item.stroke > 0:
@@ -112,7 +112,27 @@ def _stamp(canvas: skia.Canvas, item: Stamp, scale: float) -> None:
     canvas.restore()
 
 
-def paint_items(canvas: skia.Canvas, items: Iterable[Item], scale: float) -> None:
+SOFT_PIXELS = 24
+"""Pixels a module at which a soft shape becomes a picture, where it must."""
+
+
+def as_stamp(item: Shape) -> Stamp:
+    """A soft shape as a picture: pages of a PDF know no blur."""
+    left, top, right, bottom = item.bounds
+    more = item.soft
+    left, top, right, bottom = left - more, top - more, right + more, bottom + more
+    scale = min(SOFT_PIXELS, LARGEST_STAMP / max(right - left, bottom - top))
+    size = max(1, math.ceil((right - left) * scale)), max(1, math.ceil((bottom - top) * scale))
+    empty = np.zeros((size[1], size[0], 4), np.uint8)
+    matrix = np.array([[scale, 0, -left * scale], [0, scale, -top * scale], [0, 0, 1.0]])
+    width, height = size[0] / scale, size[1] / scale
+    middle = left + width / 2, top + height / 2
+    return Stamp(item.role, item.owner, painted(empty, [item], matrix, scale), middle, width, height)
+
+
+def paint_items(
+    canvas: skia.Canvas, items: Iterable[Item], scale: float, page: bool = False
+) -> None:
     """Paint items in module units on a canvas that is set up for them.
 
     Parameters
@@ -120,11 +140,15 @@ def paint_items(canvas: skia.Canvas, items: Iterable[Item], scale: float) -> Non
     canvas : skia.Canvas
     items : iterable of Item
     scale : float
-        About how many pixels (or points) a module has.
+        About how many pixels a module has.
+    page : bool
+        Whether it is the page of a PDF.
     """
     for item in items:
-        if isinstance(item, Shape):
-            _shape(canvas, item, 1.0)
+        if page and isinstance(item, Shape) and item.soft > 0 and item.colour is not None:
+            _stamp(canvas, as_stamp(item), SOFT_PIXELS)
+        elif isinstance(item, Shape):
+            _shape(canvas, item)
         else:
             _stamp(canvas, item, scale)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
@@ -143,8 +144,10 @@ def _svg_pixels(data: bytes, side: int) -> np.ndarray:
         )
         return Image.open(io.BytesIO(png)).convert("RGB")
 
-    # Only a width can be asked for; a small rendering tells the proportions.
-    width, height = drawn(64).size
+    # Only a width can be asked for; the view box tells the proportions, or else a rendering.
+    known = re.search(r'viewBox="([^"]*)"', text[:2000])
+    numbers = known.group(1).split() if known else []
+    width, height = map(float, numbers[2:]) if len(numbers) == 4 else drawn(512).size
     return np.array(drawn(side if width >= height else round(side * width / height)))
 
 

@@ -11,11 +11,15 @@ import base64
 import io
 import math
 from collections.abc import Iterator
+from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
 import numpy as np
 
+from nimble_tile.core.laid import Laid
+from nimble_tile.core.laid.paint import paint_items
 from nimble_tile.core.look import Fill
+from nimble_tile.core.output.items import svg_items
 from nimble_tile.core.output.raster import save_png
 from nimble_tile.core.picture.drawings import PDFIUM
 from nimble_tile.core.piece import Finish
@@ -44,14 +48,23 @@ def svg(rendering: Rendering, finish: Finish) -> bytes:
         inside, lengths are modules, or pixels with a picture.
     """
     width, height = (side / finish.dpi * MM_PER_INCH for side in rendering.size)
-    if rendering.blended:
+    if rendering.blended or rendering.arranged:
         box = f"0 0 {rendering.size[0]} {rendering.size[1]}"
-        pixels = rendering.image if rendering.rgba is None else rendering.rgba
-        body = _image(pixels, finish, (0, 0, *rendering.size))
+        body = _image(_below(rendering), finish, (0, 0, *rendering.size))
+        if _apart(rendering):
+            matrix = " ".join(f"{value:.8g}" for value in rendering.matrix[:2].T.ravel())
+            over = "\n".join(svg_items(rendering.laid.over, finish, "over"))
+            body += f'\n<g transform="matrix({matrix})">{over}</g>'
     else:
         drawn = _drawn(rendering)
-        box = f"0 0 {drawn.side} {drawn.side}"
-        body = "\n".join(_layers(drawn, rendering.images, finish))
+        laid = rendering.laid or Laid(extent=(0, 0, drawn.side, drawn.side))
+        left, top, right, bottom = laid.extent
+        box = " ".join(map(_number, (left, top, right - left, bottom - top)))
+        parts = [_ground(rendering, laid)] if rendering.outer else []
+        parts += svg_items(laid.under, finish, "under")
+        parts += _layers(drawn, rendering.images, finish)
+        parts += svg_items(laid.over, finish, "over")
+        body = "\n".join(parts)
     title = escape(f"QR code: {rendering.symbol.text}"[:300])
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" '
@@ -66,7 +79,35 @@ def _printable(text: str) -> str:
 
 
 def _drawn(rendering: Rendering) -> Drawing:
-    return drawing(rendering.symbol, rendering.look, rendering.quiet_zone)
+    cleared = None if rendering.laid is None else rendering.laid.cleared
+    return drawing(rendering.symbol, rendering.look, rendering.quiet_zone, cleared)
+
+
+def _apart(rendering: Rendering) -> bool:
+    """Whether what is laid on a picture is written apart from it, as vectors.
+
+    In perspective it is part of the pixels: neither format bends a path.
+    """
+    return (
+        rendering.quad is None
+        and rendering.rgba is None
+        and rendering.bare is not None
+        and rendering.laid is not None
+        and bool(rendering.laid.over)
+    )
+
+
+def _below(rendering: Rendering) -> np.ndarray:
+    """Pixels that are put inside; see `_apart`."""
+    if _apart(rendering):
+        return rendering.bare
+    return rendering.image if rendering.rgba is None else rendering.rgba
+
+
+def _ground(rendering: Rendering, laid: Laid) -> str:
+    left, top, right, bottom = laid.extent
+    where = f'x="{left:g}" y="{top:g}" width="{right - left:g}" height="{bottom - top:g}"'
+    return f'<rect {where} fill="{rendering.outer}"/>'
 
 
 def layer_data(layer: Layer) -> str:
@@ -185,18 +226,41 @@ def pdf(rendering: Rendering, finish: Finish) -> bytes:
     # skia's pages have whole points a side: the page is cut to its size afterwards.
     page = math.ceil(width), math.ceil(height)
     with skia.PDF.MakeDocument(stream, about) as document, document.page(*page) as canvas:
-        if rendering.blended:
-            pixels = rendering.rgba
-            if pixels is None:
-                opaque = np.full((*rendering.image.shape[:2], 1), 255, np.uint8)
-                pixels = np.ascontiguousarray(np.dstack([rendering.image, opaque]))
-            image = skia.Image.fromarray(pixels, colorType=skia.kRGBA_8888_ColorType, copy=True)
-            canvas.drawImageRect(image, skia.Rect.MakeWH(width, height), skia.SamplingOptions())
+        if rendering.blended or rendering.arranged:
+            _pdf_picture(canvas, rendering, scale)
         else:
             drawn = _drawn(rendering)
-            canvas.scale(width / drawn.side, height / drawn.side)
+            laid = rendering.laid or Laid(extent=(0, 0, drawn.side, drawn.side))
+            left, top, right, bottom = laid.extent
+            module = width / (right - left)
+            canvas.scale(module, height / (bottom - top))
+            canvas.translate(-left, -top)
+            if rendering.outer:
+                area = skia.Rect.MakeLTRB(left, top, right, bottom)
+                canvas.drawRect(area, skia.Paint(Color=0xFF000000 | int(rendering.outer[1:], 16)))
+            fine = rendering.box.width / rendering.modules
+            paint_items(canvas, laid.under, fine, page=True)
             paint_layers(canvas, drawn, rendering.images, vectors=True)
+            paint_items(canvas, laid.over, fine, page=True)
     return _cut(bytes(stream.detachAsData()), page[1], width, height)
+
+
+def _pdf_picture(canvas: Any, rendering: Rendering, scale: float) -> None:
+    """The finished picture, and what is laid on it as vectors, on a page in points."""
+    import skia
+
+    width, height = (side * scale for side in rendering.size)
+    pixels = _below(rendering)
+    if pixels.shape[2] == 3:
+        opaque = np.full((*pixels.shape[:2], 1), 255, np.uint8)
+        pixels = np.ascontiguousarray(np.dstack([pixels, opaque]))
+    image = skia.Image.fromarray(pixels, colorType=skia.kRGBA_8888_ColorType, copy=True)
+    canvas.drawImageRect(image, skia.Rect.MakeWH(width, height), skia.SamplingOptions())
+    if _apart(rendering):
+        canvas.scale(scale, scale)
+        canvas.concat(skia.Matrix.MakeAll(*(float(value) for value in rendering.matrix.flat)))
+        fine = rendering.code_side / rendering.modules
+        paint_items(canvas, rendering.laid.over, fine, page=True)
 
 
 def _cut(data: bytes, page_height: int, width: float, height: float) -> bytes:
