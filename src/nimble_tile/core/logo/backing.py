@@ -10,8 +10,8 @@ from nimble_tile.core.additions import Backing
 from nimble_tile.core.laid.items import Stamp
 from nimble_tile.core.symbol.looks.paths import Path, circle, joined, polygon, rounded
 
-TRACED = 560
-"""Pixels of the longer side at which a logo's outline is traced."""
+TRACED = 400
+"""Pixels of the longer side at which a logo's outline is traced, at least."""
 
 OPAQUE = 100
 """Alpha, of 255, from which a pixel belongs to the logo."""
@@ -65,11 +65,14 @@ def _outline(stamp: Stamp, margin: float) -> Path:
     """The logo's outline grown by a margin, round 0, not turned; holes are filled."""
     import cv2
 
-    scale = TRACED / max(stamp.width, stamp.height)  # traced pixels a module
-    size = max(2, round(stamp.width * scale)), max(2, round(stamp.height * scale))
-    # A thin outline must not fall between traced pixels.
-    way = cv2.INTER_AREA if stamp.rgba.shape[1] > size[0] else cv2.INTER_LINEAR
-    alpha = cv2.resize(np.ascontiguousarray(stamp.rgba[..., 3]), size, interpolation=way)
+    from nimble_tile.core.laid.paint import smaller
+
+    # What was reduced once serves every size that is tried.
+    alpha = np.ascontiguousarray(smaller(stamp.rgba, TRACED)[..., 3])
+    grow = TRACED / max(alpha.shape)
+    if grow > 1:  # a thin outline must not fall between pixels
+        alpha = cv2.resize(alpha, None, fx=grow, fy=grow, interpolation=cv2.INTER_LINEAR)
+    scale = max(alpha.shape) / max(stamp.width, stamp.height)  # traced pixels a module
     more = math.ceil(margin * scale + 4 * SMOOTH) + 2
     alpha = cv2.copyMakeBorder(alpha, more, more, more, more, cv2.BORDER_CONSTANT, value=0)
     inside = alpha >= OPAQUE

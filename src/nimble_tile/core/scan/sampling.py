@@ -106,6 +106,47 @@ def upright_view(grey: np.ndarray, quad: np.ndarray, modules: int) -> tuple[np.n
     return view, Box(around, around, side, side)
 
 
+def cells_of(grey: np.ndarray, box: Box, modules: int) -> np.ndarray:
+    """The code and `WINDOW` modules of its surroundings on a grid of cells.
+
+    Parameters
+    ----------
+    grey : ndarray of uint8, H × W
+    box : Box
+        The code's place on it, quiet zone included, upright.
+    modules : int
+        Modules along the box.
+
+    Returns
+    -------
+    ndarray of float32, T·CELLS a side
+        T = modules + 2 · `WINDOW`; 0 to 255.
+    """
+    import cv2
+
+    # Some of the surroundings, which the threshold near the edge depends on.
+    margin_x = round(box.width / modules * WINDOW)
+    margin_y = round(box.height / modules * WINDOW)
+    left, top = box.x - margin_x, box.y - margin_y
+    right, bottom = box.x + box.width + margin_x, box.y + box.height + margin_y
+    height, width = grey.shape
+    crop = grey[max(0, top) : min(height, bottom), max(0, left) : min(width, right)]
+    pads = (max(0, -top), max(0, bottom - height), max(0, -left), max(0, right - width))
+    if any(pads):
+        crop = cv2.copyMakeBorder(crop, *pads, cv2.BORDER_REPLICATE)
+    side = (modules + 2 * WINDOW) * CELLS
+    way = cv2.INTER_AREA if crop.shape[0] >= side else cv2.INTER_LINEAR
+    return cv2.resize(crop, (side, side), interpolation=way).astype(np.float32)
+
+
+def centres(cells: np.ndarray) -> np.ndarray:
+    """Mean of each module's inner 2 × 2 cells."""
+    total = cells.shape[0] // CELLS
+    inner = cells.reshape(total, CELLS, total, CELLS)
+    low, high = CELLS // 2 - 1, CELLS // 2 + 1
+    return inner[:, low:high, :, low:high].mean((1, 3))
+
+
 def sample(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> Sample:
     """Sample a finished image.
 
@@ -123,32 +164,10 @@ def sample(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> Sampl
     import cv2
 
     modules = symbol.side + 2 * quiet_zone
-    # Some of the surroundings, which the threshold near the edge depends on.
-    around = WINDOW
-    margin_x = round(box.width / modules * around)
-    margin_y = round(box.height / modules * around)
-    left, top = box.x - margin_x, box.y - margin_y
-    right, bottom = box.x + box.width + margin_x, box.y + box.height + margin_y
-    height, width = grey.shape
-    crop = grey[max(0, top) : min(height, bottom), max(0, left) : min(width, right)]
-    pads = (max(0, -top), max(0, bottom - height), max(0, -left), max(0, right - width))
-    if any(pads):
-        crop = cv2.copyMakeBorder(crop, *pads, cv2.BORDER_REPLICATE)
-    total = modules + 2 * around
-    side = total * CELLS
-    shrinks = crop.shape[0] >= side
-    cells = cv2.resize(
-        crop, (side, side), interpolation=cv2.INTER_AREA if shrinks else cv2.INTER_LINEAR
-    ).astype(np.float32)
+    around, total = WINDOW, modules + 2 * WINDOW
+    cells = cells_of(grey, box, modules)
     window = WINDOW * CELLS + 1
     threshold = cv2.blur(cells, (window, window), borderType=cv2.BORDER_REPLICATE)
-
-    def centres(image: np.ndarray) -> np.ndarray:
-        """Mean of each module's inner cells."""
-        inner = image.reshape(total, CELLS, total, CELLS)
-        low, high = CELLS // 2 - 1, CELLS // 2 + 1
-        return inner[:, low:high, :, low:high].mean((1, 3))
-
     first = around + quiet_zone
     own = slice(first, first + symbol.side)
     lighter = (centres(cells) - centres(threshold)) / 255

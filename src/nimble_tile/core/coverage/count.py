@@ -1,0 +1,242 @@
+"""Coverage, exactly: area, modules, and the codewords that what is laid on a code spoils."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nimble_tile.core.coverage.hold import Hold, foresee
+from nimble_tile.core.laid.items import Item, Laid
+from nimble_tile.core.logo.lay import CELLS, CLEARED_FROM
+from nimble_tile.core.rendering import Rendering
+from nimble_tile.core.scan.readers import to_grey
+from nimble_tile.core.scan.sampling import Sample, sample, upright_view
+from nimble_tile.core.scan.verdict import light_on_dark
+from nimble_tile.core.symbol.anatomy import Part
+from nimble_tile.core.symbol.encode import Symbol
+from nimble_tile.core.symbol.looks.drawing import alignment_middles
+
+TOUCHED = 0.02
+"""Share of a module that must be covered for it to count as touched."""
+
+ON_CODE = ("plate", "paint", "shadow", "logo", "caption")
+"""Roles of items that may lie on modules."""
+
+
+@dataclass(frozen=True)
+class Share:
+    """What one logo, one caption or the painted plate covers.
+
+    Attributes
+    ----------
+    role : {"logo", "caption", "paint"}
+    owner : int
+        Which one, counted from 0.
+    area : float
+        Share of the symbol's area, 0 to 1.
+    modules : int
+        Modules that it touches.
+    codewords : int
+        Codewords that are wrong in a module that it touches.
+    """
+
+    role: str
+    owner: int
+    area: float
+    modules: int
+    codewords: int
+
+
+@dataclass(frozen=True, eq=False)
+class Coverage:
+    """What is covered, and what that spoils.
+
+    Attributes
+    ----------
+    area : float
+        Share of the symbol's area, 0 to 1; modules that were taken away included.
+    modules : float
+        Share of its modules that are touched.
+    touched : ndarray of bool, n × n
+    shares : tuple of Share
+    spoiled : tuple of int
+        Wrong codewords of each block, in the rendered image.
+    under : tuple of int
+        Those of them that have a wrong module under what is laid.
+    correctable : tuple of int
+        What each block corrects.
+    codewords : int
+        Codewords of the whole symbol.
+    patterns : tuple of str
+        Function patterns that are touched, by name.
+    hold : Hold
+        What is foreseen.
+    explanation : str
+        Why the level's percentage is not a share of the area, with this piece's numbers.
+    """
+
+    area: float
+    modules: float
+    touched: np.ndarray
+    shares: tuple[Share, ...]
+    spoiled: tuple[int, ...]
+    under: tuple[int, ...]
+    correctable: tuple[int, ...]
+    codewords: int
+    patterns: tuple[str, ...]
+    hold: Hold
+    explanation: str
+
+    @property
+    def weakest(self) -> int:
+        """The block with the least left, counted from 0."""
+        left = [1 - s / c if c else 0.0 for s, c in zip(self.spoiled, self.correctable,
+                                                        strict=True)]  # fmt: skip
+        return int(np.argmin(left))
+
+
+def on_code(laid: Laid) -> list[Item]:
+    """Items that may lie on modules."""
+    return [item for item in laid.over if item.role in ON_CODE]
+
+
+def seen(rendering: Rendering) -> tuple[np.ndarray, object]:
+    """The code upright as grey, dark on light, and its box there."""
+    grey, box = to_grey(rendering.image), rendering.box
+    if rendering.quad is not None:
+        grey, box = upright_view(grey, rendering.quad, rendering.modules)
+    if light_on_dark(grey, box, rendering.symbol, rendering.quiet_zone):
+        grey = 255 - grey
+    return grey, box
+
+
+def covered(items: list[Item], symbol: Symbol, quiet_zone: int) -> np.ndarray:
+    """Cells of the symbol (float32 n·CELLS a side, 0 to 1) that items cover."""
+    from nimble_tile.core.laid.paint import cover
+
+    total = symbol.side + 2 * quiet_zone
+    cells = cover(items, total, CELLS)
+    own = slice(quiet_zone * CELLS, (quiet_zone + symbol.side) * CELLS)
+    return cells[own, own].astype(np.float32) / 255
+
+
+def _by_module(cells: np.ndarray) -> np.ndarray:
+    n = cells.shape[0] // CELLS
+    return cells.reshape(n, CELLS, n, CELLS).mean((1, 3))
+
+
+def coverage(rendering: Rendering) -> Coverage | None:
+    """Coverage of a rendering; None where nothing lies on its code.
+
+    Parameters
+    ----------
+    rendering : Rendering
+        At any size of at least four pixels a module.
+    """
+    laid, symbol, quiet = rendering.laid, rendering.symbol, rendering.quiet_zone
+    if laid is None:
+        return None
+    items = on_code(laid)
+    cells = covered(items, symbol, quiet)
+    modules = _by_module(cells)
+    if laid.cleared is not None:
+        modules = np.where(laid.cleared, 1, modules)
+    touched = modules > TOUCHED
+    if not touched.any():
+        return None
+    grey, box = seen(rendering)
+    looked = sample(grey, box, symbol, quiet)
+    hold = foresee(grey, box, symbol, quiet)
+    shares = _shares(laid, items, looked, symbol, quiet)
+    under = _spoiled(looked.wrong & touched, symbol)
+    area = float(modules.mean())
+    return Coverage(
+        area=area,
+        modules=float(touched.mean()),
+        touched=touched,
+        shares=shares,
+        spoiled=looked.codeword_errors,
+        under=under,
+        correctable=looked.correctable,
+        codewords=len(symbol.anatomy.bits_of),
+        patterns=touched_patterns(modules >= CLEARED_FROM, symbol),
+        hold=hold,
+        explanation=_explanation(area, under, looked, symbol),
+    )
+
+
+def _spoiled(wrong: np.ndarray, symbol: Symbol) -> tuple[int, ...]:
+    """Codewords of each block with a wrong module."""
+    plan = symbol.anatomy
+    carries = plan.codeword >= 0
+    bad = np.zeros(int(plan.codeword.max()) + 1, bool)
+    bad[plan.codeword[carries & wrong]] = True
+    return tuple(int(bad[list(block.codewords)].sum()) for block in plan.blocks)
+
+
+def _shares(
+    laid: Laid, items: list[Item], looked: Sample, symbol: Symbol, quiet: int
+) -> tuple[Share, ...]:
+    owners: dict[tuple[str, int], list[Item]] = {}
+    for item in items:
+        role = item.role if item.role in ("caption", "paint") else "logo"
+        owners.setdefault((role, item.owner), []).append(item)
+    found = []
+    for (role, owner), own in owners.items():
+        modules = _by_module(covered(own, symbol, quiet))
+        touched = modules > TOUCHED
+        if touched.any():
+            count = sum(_spoiled(looked.wrong & touched, symbol))
+            found.append(Share(role, owner, float(modules.mean()), int(touched.sum()), count))
+    return tuple(found)
+
+
+def _explanation(area: float, under: tuple[int, ...], looked: Sample, symbol: Symbol) -> str:
+    total = len(symbol.anatomy.bits_of)
+    able = sum(looked.correctable)
+    blocks = len(looked.correctable)
+    own = "each of its blocks must hold by itself" if blocks > 1 else "it is one block"
+    return (
+        f"Level {symbol.level} repairs {able} of {total} codewords ({able / total:.0%}), which is "
+        f"not {able / total:.0%} of the area: one wrong module spoils a codeword of eight, and "
+        f"{own}. Here {area:.1%} of the area spoil {sum(under)} codewords."
+    )
+
+
+def touched_patterns(touched: np.ndarray, symbol: Symbol) -> tuple[str, ...]:
+    """Names of the function patterns that have touched modules (bool n × n)."""
+    parts, n = symbol.anatomy.parts, symbol.side
+    names = []
+    corners = (("top left", 0, 0), ("top right", 0, n - 7), ("bottom left", n - 7, 0))
+    for name, row, column in corners[:1] if symbol.micro else corners:
+        if touched[row : row + 7, column : column + 7].any():
+            names.append(f"finder pattern at the {name}")
+        around = touched[max(0, row - 1) : row + 8, max(0, column - 1) : column + 8]
+        edge = parts[max(0, row - 1) : row + 8, max(0, column - 1) : column + 8] == Part.SEPARATOR
+        if (around & edge).any():
+            names.append(f"light border of the finder at the {name}")
+    timing = parts == Part.TIMING
+    line = 0 if symbol.micro else 6
+    if (touched & timing)[line].any():
+        names.append("timing pattern across")
+    if (touched & timing)[:, line].any():
+        names.append("timing pattern down")
+    names += [
+        f"alignment pattern {_where(row, column, n)}"
+        for row, column in alignment_middles(symbol)
+        if touched[row - 2 : row + 3, column - 2 : column + 3].any()
+    ]
+    if (touched & (parts == Part.FORMAT)).any():
+        names.append("format information")
+    if (touched & (parts == Part.VERSION)).any():
+        names.append("version information")
+    return tuple(names)
+
+
+def _where(row: int, column: int, n: int) -> str:
+    """Place of an alignment pattern in words."""
+    down = "top" if row < n / 3 else "bottom" if row > n * 2 / 3 else ""
+    across = "left" if column < n / 3 else "right" if column > n * 2 / 3 else ""
+    place = f"{down} {across}".strip()
+    return f"at the {place}" if place else "in the middle"

@@ -1,0 +1,192 @@
+"""Whether a code still holds with what lies on it: a careful prediction, module by module.
+
+Every module is looked at by several models of a reader at once and counts as
+right only where all of them agree. So "holds" is meant to be kept by every
+reader; what the readers then really do is measured beside it.
+
+References
+----------
+ISO/IEC 18004: error correction, format information (any three of its 15 bits
+may be wrong), finder pattern run ratio.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nimble_tile.core.picture.placing import Box
+from nimble_tile.core.scan.sampling import CELLS, WINDOW, cells_of, centres
+from nimble_tile.core.symbol.anatomy import Part
+from nimble_tile.core.symbol.encode import Symbol
+
+WIDE = 11
+"""Side, in modules, of the wider window whose mean is also a threshold."""
+
+CLOSE = 0.035
+"""A module nearer to any threshold than this, in parts of the full range, may go either way."""
+
+DENT = 0.15
+"""A finder or separator module whose area leans less than this part of what its like
+elsewhere does is damaged: run lengths are measured across it."""
+
+BENT = 2
+"""Codewords that a half covered alignment pattern may cost besides its own: a reader that
+takes something else for it lays its grid askew."""
+
+DOUBTS = 8
+"""Modules near a threshold, as under a logo of middle tone, for which one codeword more is
+reckoned: readers with blocks of their own draw the line elsewhere."""
+
+GONE = 0.6
+"""Share of an alignment pattern that is spoiled from which no reader takes it for one."""
+
+NICKS = 1
+"""Modules of a finder's light border that may be spoiled: every reader bears one."""
+
+FORMAT_BITS = 3
+"""Wrong bits of one copy of the format information that a reader repairs."""
+
+
+@dataclass(frozen=True, eq=False)
+class Hold:
+    """What is foreseen.
+
+    Attributes
+    ----------
+    holds : bool
+        Every block can be corrected, finders are whole, the format is read.
+    unsure : ndarray of bool, n × n
+        Modules that at least one model reads wrongly or hardly.
+    errors : tuple of int
+        Codewords of each block with such modules.
+    most : tuple of int
+        Codewords of each block that can be corrected at all; what the standard keeps
+        back against misreading is used, too.
+    why : tuple of str
+        What stands in the way, in words; empty where it holds.
+    """
+
+    holds: bool
+    unsure: np.ndarray
+    errors: tuple[int, ...]
+    most: tuple[int, ...]
+    why: tuple[str, ...]
+
+    @property
+    def spare(self) -> float:
+        """Error correction left in the weakest block, 0 to 1, as foreseen."""
+        return min(
+            max(0.0, 1 - errors / most) if most else float(errors == 0)
+            for errors, most in zip(self.errors, self.most, strict=True)
+        )
+
+
+def _margins(cells: np.ndarray, quiet_zone: int, symbol: Symbol) -> tuple[np.ndarray, np.ndarray]:
+    """Least margin of each module's middle under all models, and its area's under the first."""
+    import cv2
+
+    total = cells.shape[0] // CELLS
+    first = WINDOW + quiet_zone
+    own = slice(first, first + symbol.side)
+    sign = np.where(symbol.dark, -1, 1).astype(np.float32) / 255
+    middle = centres(cells)
+    area = cells.reshape(total, CELLS, total, CELLS).mean((1, 3))
+    inside = cells[WINDOW * CELLS : -WINDOW * CELLS, WINDOW * CELLS : -WINDOW * CELLS]
+    low, high = np.percentile(inside[::3, ::3], (5, 95))
+    thresholds = []
+    for window in (WINDOW, WIDE):
+        side = window * CELLS + 1
+        mean = cv2.blur(cells, (side, side), borderType=cv2.BORDER_REPLICATE)
+        thresholds.append(centres(mean))
+    thresholds.append(np.full_like(middle, (low + high) / 2))
+    found = np.min([(middle - t)[own, own] * sign for t in thresholds], axis=0)
+    return found, (area - thresholds[1])[own, own] * sign
+
+
+def foresee(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> Hold:
+    """Foresee whether a finished image holds.
+
+    Parameters
+    ----------
+    grey : ndarray of uint8, H × W
+        Luma of the finished image.
+    box : Box
+        The code's place, quiet zone included, upright.
+    symbol : Symbol
+    quiet_zone : int
+    """
+    margin, area = _margins(
+        cells_of(grey, box, symbol.side + 2 * quiet_zone), quiet_zone, symbol
+    )
+    unsure = margin <= CLOSE
+    plan = symbol.anatomy
+    carries = plan.codeword >= 0
+    spoiled = np.zeros(int(plan.codeword.max()) + 1, bool)
+    spoiled[plan.codeword[carries & unsure]] = True
+    errors = tuple(int(spoiled[list(block.codewords)].sum()) for block in plan.blocks)
+    most = tuple(len(block.correction) // 2 for block in plan.blocks)
+    why = []
+    kept = BENT if _half_covered(symbol, unsure) else 0
+    doubtful = int((np.abs(margin) <= CLOSE).sum()) // DOUBTS
+    over = [(e + kept + doubtful - m, i) for i, (e, m) in enumerate(zip(errors, most, strict=True))]
+    excess, index = max(over)
+    if excess > 0:
+        which = f"Block {index + 1} has" if len(most) > 1 else "It has"
+        also = ""
+        if errors[index] <= most[index]:
+            also = (
+                "; a half covered alignment pattern may cost more" if kept
+                else "; modules of middle tone may cost more"
+            )  # fmt: skip
+        why.append(
+            f"{which} {errors[index]} codewords spoiled and can correct {most[index]}{also}."
+        )
+    why += _patterns(symbol, unsure, area)
+    return Hold(not why, unsure, errors, most, tuple(why))
+
+
+def _corners(symbol: Symbol) -> list[tuple[str, int, int]]:
+    n = symbol.side
+    if symbol.micro:
+        return [("the finder pattern", 0, 0)]
+    return [("the finder pattern at the top left", 0, 0),
+            ("the finder pattern at the top right", 0, n - 7),
+            ("the finder pattern at the bottom left", n - 7, 0)]  # fmt: skip
+
+
+def _patterns(symbol: Symbol, unsure: np.ndarray, area: np.ndarray) -> list[str]:
+    why = []
+    parts, n = symbol.anatomy.parts, symbol.side
+    for kind in (True, False):
+        own = ((parts == Part.FINDER) | (parts == Part.SEPARATOR)) & (symbol.dark == kind)
+        usual = float(np.median(area[own]))
+        unsure = unsure | (own & (area < DENT * usual))
+    for name, row, column in _corners(symbol):
+        rows = slice(max(row - 1, 0), row + 8)
+        columns = slice(max(column - 1, 0), column + 8)
+        hurt = unsure[rows, columns]
+        border = parts[rows, columns] == Part.SEPARATOR
+        if (hurt & ~border).any() or (hurt & border).sum() > NICKS:
+            why.append(f"{name[0].upper()}{name[1:]} or its light border is damaged.")
+    formats = parts == Part.FORMAT
+    if symbol.micro:
+        copies = [formats]
+    else:
+        near = np.zeros_like(formats)
+        near[:9, :9] = True
+        copies = [formats & near, formats & ~near]
+    if min(int(unsure[copy].sum()) for copy in copies) > FORMAT_BITS:
+        why.append("The format information is spoiled in both copies."
+                   if len(copies) > 1 else "The format information is spoiled.")  # fmt: skip
+    return why
+
+
+def _half_covered(symbol: Symbol, unsure: np.ndarray) -> bool:
+    """Whether the alignment pattern that readers look for first is there but damaged."""
+    if symbol.micro or symbol.version == "1":
+        return False
+    n = symbol.side
+    share = unsure[n - 9 : n - 4, n - 9 : n - 4].mean()
+    return bool(0 < share <= GONE)

@@ -1,0 +1,304 @@
+"""The largest logo that holds, the best place for it, and the smallest code that bears it.
+
+A search over our own model of codewords, proved with the readers at the end.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from nimble_tile.core.additions import Logo
+from nimble_tile.core.coverage.scene import Scene, Tried, with_logo
+from nimble_tile.core.errors import MessageError, UserError
+from nimble_tile.core.logo.lay import CELLS, under
+from nimble_tile.core.piece import Code, Piece
+from nimble_tile.core.render import Renderer
+from nimble_tile.core.scan.bay import ReaderBay
+from nimble_tile.core.scan.verdict import Verdict, judge_rendering
+from nimble_tile.core.symbol.anatomy import Part
+from nimble_tile.core.symbol.encode import Symbol
+
+LEAST, MOST = 0.04, 0.8
+"""Sizes of a logo between which is searched, in parts of the symbol's side."""
+
+STEPS = 10
+"""Sizes that are tried first; the finest step is then found by halving."""
+
+HALVINGS = 5
+
+SHRINK = 0.96
+"""What a size is multiplied by where a reader does not agree."""
+
+TRIES = 6
+"""Sizes, or places, that are shown to the readers at most."""
+
+MOST_PLACES = 900
+"""Places that are counted at most; a large symbol is gone over in wider steps."""
+
+JUDGED = 640
+"""Longer side, in pixels, of what the readers are shown, at least."""
+
+MOST_VERSIONS = 14
+"""Versions above the smallest that are tried for a wanted size."""
+
+
+@dataclass(frozen=True, eq=False)
+class Found:
+    """What a search came to.
+
+    Attributes
+    ----------
+    piece : Piece or None
+        With the logo as it was found; None: there is no such logo.
+    spare : float
+        Error correction left there, 0 to 1.
+    verdict : Verdict or None
+        What the readers say to it.
+    told : str
+        The result in a sentence.
+    """
+
+    piece: Piece | None
+    spare: float
+    verdict: Verdict | None
+    told: str
+
+
+def put(piece: Piece, index: int, **changes: object) -> Piece:
+    """A piece with some settings of one logo changed."""
+    logo = piece.logo.items[index]
+    new = Logo.model_validate({**dict(logo), **changes})
+    return piece.model_copy(update={"logo": with_logo(piece.logo, index, new)})
+
+
+def _proved(renderer: Renderer, piece: Piece, bay: ReaderBay) -> Verdict:
+    return judge_rendering(renderer.render(piece, _judged_size(renderer, piece)), bay, False)
+
+
+def _judged_size(renderer: Renderer, piece: Piece) -> int:
+    modules = renderer.symbol(piece).side + 2 * piece.code.quiet_zone
+    natural = piece.finish.size or renderer.natural_size(piece)
+    share = renderer.module_pixels(piece) * modules / natural
+    return int(min(natural, max(JUDGED, round(8 * modules / max(share, 1e-6)))))
+
+
+def largest(
+    renderer: Renderer, piece: Piece, index: int, spare: float, bay: ReaderBay
+) -> Found:
+    """The largest size of a logo, in its place and shape, that keeps a wanted spare.
+
+    Parameters
+    ----------
+    renderer : Renderer
+    piece : Piece
+    index : int
+        Which of its logos.
+    spare : float
+        Error correction to be left in the weakest block, 0 to 1.
+    bay : ReaderBay
+        Readers that must read the result if they read the piece without the logo.
+    """
+    scene = Scene(renderer, piece)
+    logo = piece.logo.items[index]
+
+    def keeps(size: float) -> Tried | None:
+        tried = scene.attempt(
+            with_logo(piece.logo, index, logo.model_copy(update={"size": size}))
+        )
+        return tried if tried.keeps(spare) else None
+
+    size = _last(keeps)
+    if size is None:
+        return Found(None, 0, None, "Here not even a small logo leaves so much spare.")
+    before = _readers(renderer, _without(piece, index), bay)
+    verdict = None
+    for _ in range(TRIES):
+        made = put(piece, index, size=round(size, 4))
+        verdict = _proved(renderer, made, bay)
+        if before <= _right(verdict) and (verdict.spare or 0) >= spare:
+            told = f"The largest that holds here has {size:.0%} of the code's side."
+            return Found(made, verdict.spare or 0, verdict, told)
+        size *= SHRINK
+        if size < LEAST:
+            break
+    return Found(None, 0, verdict, "The readers do not agree with any size here.")
+
+
+def _last(keeps: Callable[[float], Tried | None]) -> float | None:
+    """The largest size up to which all that were tried keep what is wanted."""
+    sizes = np.geomspace(LEAST, MOST, STEPS)
+    good, bad = None, None
+    for size in sizes:
+        if keeps(float(size)) is None:
+            bad = float(size)
+            break
+        good = float(size)
+    if good is None:
+        return None
+    if bad is None:
+        return good
+    for _ in range(HALVINGS):
+        middle = (good + bad) / 2
+        if keeps(middle) is None:
+            bad = middle
+        else:
+            good = middle
+    return good
+
+
+def _without(piece: Piece, index: int) -> Piece:
+    kept = tuple(logo for i, logo in enumerate(piece.logo.items) if i != index)
+    return piece.model_copy(update={"logo": piece.logo.model_copy(update={"items": kept})})
+
+
+def _right(verdict: Verdict) -> frozenset[str]:
+    return frozenset(m.name for m in verdict.marks if m.read and m.text == verdict.expected)
+
+
+def _readers(renderer: Renderer, piece: Piece, bay: ReaderBay) -> frozenset[str]:
+    return _right(_proved(renderer, piece, bay))
+
+
+def best_place(
+    renderer: Renderer, piece: Piece, index: int, spare: float, bay: ReaderBay
+) -> Found:
+    """The place where a logo of this size leaves most error correction.
+
+    Among places that leave as much, the one nearest to the middle. Parameters as in `largest`.
+    """
+    scene = Scene(renderer, piece)
+    logo = piece.logo.items[index]
+    tried = []
+    for x, y in _candidates(scene, logo, index):
+        moved = logo.model_copy(update={"x": x, "y": y})
+        result = scene.attempt(with_logo(piece.logo, index, moved))
+        if result.hold.holds:
+            tried.append((-round(result.looked.spare, 6), np.hypot(x - 0.5, y - 0.5), x, y))
+    before = _readers(renderer, _without(piece, index), bay)
+    verdict = None
+    for _, _, x, y in sorted(tried)[:TRIES]:
+        made = put(piece, index, x=x, y=y)
+        verdict = _proved(renderer, made, bay)
+        if before <= _right(verdict):
+            left = verdict.spare or 0
+            enough = "" if left >= spare else f" That is less than the {spare:.0%} that you want."
+            told = f"The best place leaves {left:.0%} of the error correction.{enough}"
+            return Found(made, left, verdict, told)
+    return Found(None, 0, verdict, "A logo of this size holds nowhere on this code.")
+
+
+def _footprint(scene: Scene, logo: Logo, index: int) -> tuple[np.ndarray, np.ndarray, int, int]:
+    """Modules that a logo takes, and whether they come out dark, round its own middle module."""
+    n = scene.symbol.side
+    # Laid in the middle of a symbol of the same size, so that nothing is cut off.
+    middle = (n // 2 + 0.5) / n
+    centred = logo.model_copy(update={"x": middle, "y": middle})
+    alone = scene.piece.logo.model_copy(update={"items": (centred,), "paint": None})
+    pixels = scene._pixels(logo)
+    from nimble_tile.core.laid.paint import painted
+    from nimble_tile.core.logo.lay import lay
+
+    laid = lay(alone, [pixels], None, n, scene.quiet)
+    share = under(laid.items, n, scene.quiet)
+    side = scene.modules * CELLS
+    grey = painted(np.full((side, side, 3), 160, np.uint8), laid.items,
+                   np.diag([CELLS, CELLS, 1.0]), CELLS)  # fmt: skip
+    own = slice(scene.quiet * CELLS, (scene.quiet + n) * CELLS)
+    luma = grey[own, own].mean(2).reshape(n, CELLS, n, CELLS)[:, 2:4, :, 2:4].mean((1, 3))
+    light = float(np.percentile(scene.base, 80))
+    takes = (share > 0.4) | laid.cleared
+    dark = (luma < 0.5 * light) & (share > 0.4)
+    rows, columns = np.flatnonzero(takes.any(1)), np.flatnonzero(takes.any(0))
+    if not len(rows):
+        return np.ones((1, 1), bool), np.zeros((1, 1), bool), 0, 0
+    top, left = rows[0], columns[0]
+    part = (slice(top, rows[-1] + 1), slice(left, columns[-1] + 1))
+    return takes[part], dark[part], top - n // 2, left - n // 2
+
+
+def _forbidden(symbol: Symbol) -> np.ndarray:
+    """Modules that a logo must not take: finders, their borders, format information."""
+    parts = symbol.anatomy.parts
+    return np.isin(parts, (Part.FINDER, Part.SEPARATOR, Part.FORMAT, Part.DARK))
+
+
+def _candidates(scene: Scene, logo: Logo, index: int) -> Iterator[tuple[float, float]]:
+    """Places worth trying exactly, by counting codewords at every module."""
+    symbol = scene.symbol
+    n, plan = symbol.side, symbol.anatomy
+    takes, dark, dy, dx = _footprint(scene, logo, index)
+    height, width = takes.shape
+    owner = np.full(int(plan.codeword.max()) + 2, -1)
+    for i, block in enumerate(plan.blocks):
+        owner[list(block.codewords)] = i
+    most = np.array([max(block.correctable, 1) for block in plan.blocks])
+    forbidden = _forbidden(symbol)
+    places = [(r, c) for r in range(max(0, n - height + 1)) for c in range(max(0, n - width + 1))]
+    step = max(1, int(np.ceil(np.sqrt(len(places) / MOST_PLACES))))
+    found = []
+    for row in range(0, n - height + 1, step):
+        for column in range(0, n - width + 1, step):
+            area = (slice(row, row + height), slice(column, column + width))
+            if forbidden[area][takes].any():
+                continue
+            wrong = takes & (symbol.dark[area] != dark)
+            hit = np.unique(plan.codeword[area][wrong])
+            counts = np.bincount(owner[hit[hit >= 0]], minlength=len(most))
+            left = float((1 - counts / most).min())
+            # The logo's middle lies in the middle of the module that its footprint began from.
+            x, y = (column - dx + 0.5) / n, (row - dy + 0.5) / n
+            found.append((-round(left, 4), np.hypot(x - 0.5, y - 0.5), x, y))
+    found.sort()
+    for _, _, x, y in found[:16]:
+        yield round(x, 4), round(y, 4)
+
+
+def smallest_code(
+    renderer: Renderer,
+    piece: Piece,
+    index: int,
+    spare: float,
+    bay: ReaderBay,
+    step: Callable[[str, float], None] = lambda what, share: None,
+) -> Found:
+    """The smallest version, and in it the lowest level, that bears a logo of this size.
+
+    Parameters as in `largest`; `step` is told what is being tried and how much is done.
+    """
+    first = _smallest_version(renderer, piece)
+    before = _readers(renderer, _without(piece, index), bay)
+    versions = range(first, min(40, first + MOST_VERSIONS) + 1)
+    for done, version in enumerate(versions):
+        step(f"Trying version {version}", done / len(versions))
+        for level in "LMQH":
+            # One mask will do for the search; the readers then see the best one.
+            code = piece.code.model_copy(
+                update={"version": str(version), "level": level, "raise_level": False, "mask": 2}
+            )
+            made = piece.model_copy(update={"code": code})
+            try:
+                tried = Scene(renderer, made).attempt(made.logo)
+            except MessageError:
+                continue
+            if not tried.keeps(spare):
+                continue
+            code = code.model_copy(update={"mask": piece.code.mask})
+            made = piece.model_copy(update={"code": code})
+            verdict = _proved(renderer, made, bay)
+            if before <= _right(verdict) and (verdict.spare or 0) >= spare:
+                told = f"Version {version} at level {level} bears a logo of this size."
+                return Found(made, verdict.spare or 0, verdict, told)
+    return Found(None, 0, None, "No code of a sensible size bears this logo; make it smaller.")
+
+
+def _smallest_version(renderer: Renderer, piece: Piece) -> int:
+    code = Code.model_validate(
+        {**dict(piece.code), "version": "auto", "level": "L", "raise_level": False}
+    )
+    try:
+        return int(renderer.symbol(piece.model_copy(update={"code": code})).version)
+    except UserError:
+        return 40
