@@ -8,7 +8,9 @@ R. Hartley, A. Zisserman, "Multiple View Geometry in Computer Vision", 2nd ed.
 
 from __future__ import annotations
 
+import json
 from dataclasses import replace
+from importlib.resources import files
 
 import numpy as np
 
@@ -17,6 +19,7 @@ from nimble_tile.core.errors import PictureError
 from nimble_tile.core.picture import warping
 from nimble_tile.core.picture.framing import centred_on_pixels
 from nimble_tile.core.picture.placing import bounds, possible
+from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.rendering import Rendering, frozen
 
 ROWS = 512
@@ -156,3 +159,26 @@ def _crowding(matrix: np.ndarray, size: tuple[int, int]) -> float:
     edges = np.hypot(*(np.roll(quad, -1, axis=0) - quad).T)
     across, down = max(edges[0], edges[2]), max(edges[1], edges[3])
     return min(width / max(across, 1e-6), height / max(down, 1e-6))
+
+
+SHIPPED = {"card": "Card", "ticket": "Ticket", "poster": "Poster"}
+"""Layouts that ship with the program, by name: the demo scenario's."""
+
+
+def shipped(name: str, pictures: PictureStore) -> Layout:
+    """A layout that ships with the program; its picture goes into the store."""
+    folder = files("nimble_tile.assets").joinpath("layouts")
+    known = json.loads(folder.joinpath("layouts.json").read_text("utf-8"))[name]
+    path = known["file"]
+    source = folder.joinpath(path) if "/" not in path else folder.joinpath("..", path)
+    digest = pictures.add(source.read_bytes(), SHIPPED[name])
+    quad = tuple((float(x), float(y)) for x, y in known["quad"])
+    return Layout(digest=digest, name=SHIPPED[name], quad=quad)
+
+
+def first_place(size: tuple[int, int]) -> tuple[tuple[float, float], ...]:
+    """A place in the middle of a picture of this width and height, to begin with."""
+    width, height = size
+    half = 0.22 * min(size)
+    x, y = width / 2, height / 2
+    return ((x - half, y - half), (x + half, y - half), (x + half, y + half), (x - half, y + half))

@@ -8,10 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from nimble_tile.core.additions import Layout, Shadow
+from nimble_tile.core.coverage.count import Coverage, coverage
 from nimble_tile.core.errors import MessageError
 from nimble_tile.core.laying import look_of
 from nimble_tile.core.message.density import Density, Offer, density, offers
@@ -19,10 +21,16 @@ from nimble_tile.core.picture.advice import Advice, advise
 from nimble_tile.core.picture.placing import corners
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.render import Renderer
+from nimble_tile.core.rendering import Rendering
+from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.contrast import Better, Contrast, better, contrast, views
 from nimble_tile.core.scan.finders import Finders, finders
+from nimble_tile.core.scan.verdict import judge_rendering
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks import drawing
+
+if TYPE_CHECKING:
+    from nimble_tile.core.coverage.marker import Tracking
 
 ADVICE_SIDE = 1024
 """Longer side, in pixels, at which a picture is looked at for advice on places."""
@@ -47,6 +55,12 @@ class Study:
         The symbol under each mask.
     better : dict of str to tuple of Better
         Colours that would reach each grade A to C.
+    coverage : Coverage or None
+        What logos and captions cover and spoil, where they lie on the code.
+    tracking : Tracking or None
+        Whether a logo that is also a marker is recognised.
+    shadow : str
+        What the logos' shadows cost, in a sentence; empty where there are none.
     """
 
     symbol: Symbol | None
@@ -57,6 +71,9 @@ class Study:
     views: dict[str, np.ndarray] = field(default_factory=dict)
     masks: dict[int, np.ndarray] = field(default_factory=dict)
     better: dict[str, tuple[Better, ...]] = field(default_factory=dict)
+    coverage: Coverage | None = None
+    tracking: Tracking | None = None
+    shadow: str = ""
 
 
 class Student:
@@ -73,8 +90,19 @@ class Student:
             self._memory[name] = known
         return known[1]
 
-    def study(self, piece: Piece) -> Study:
-        """Study a piece; `PictureError` when a picture of its look is missing."""
+    def study(
+        self, piece: Piece, rendering: Rendering | None = None, bay: ReaderBay | None = None
+    ) -> Study:
+        """Study a piece; `PictureError` when a picture of its look is missing.
+
+        Parameters
+        ----------
+        piece : Piece
+        rendering : Rendering, optional
+            Of the piece, for what is laid on its code.
+        bay : ReaderBay, optional
+            Readers, for shadows and a marker.
+        """
         message, code, look = piece.message, piece.code, look_of(piece)
         try:
             symbol = self._renderer.symbol(piece)
@@ -93,7 +121,49 @@ class Student:
         offered = self._once(
             "better", key, lambda: {grade: tuple(better(look, pair, grade)) for grade in "ABC"}
         )
-        return Study(symbol, dense, dense.offers, pair, found, seen, masks, offered)
+        covered = None if rendering is None else coverage(rendering)
+        tracked, told = None, ""
+        if rendering is not None and bay is not None:
+            laid_key = (piece.logo, rendering.image.shape, symbol, look, piece.blend, piece.picture,
+                        piece.caption)  # fmt: skip
+            tracked = self._once("tracking", laid_key, lambda: self._track(piece, rendering, bay))
+            told = self._once("shadow", laid_key, lambda: self._shadow(piece, rendering, bay))
+        return Study(symbol, dense, dense.offers, pair, found, seen, masks, offered, covered,
+                     tracked, told)  # fmt: skip
+
+    def _track(self, piece: Piece, rendering: Rendering, bay: ReaderBay) -> Tracking | None:
+        from nimble_tile.core.coverage.marker import track
+
+        for index, logo in enumerate(piece.logo.items):
+            if logo.marker:
+                return track(rendering, index, logo, self._renderer.logo_pixels(logo), bay)
+        return None
+
+    def _shadow(self, piece: Piece, rendering: Rendering, bay: ReaderBay) -> str:
+        """What the readers lose by the shadows."""
+        items = piece.logo.items
+        if not any(logo.shadow.strength > 0 for logo in items):
+            return ""
+        bare = tuple(logo.model_copy(update={"shadow": Shadow()}) for logo in items)
+        without = piece.model_copy(
+            update={"logo": piece.logo.model_copy(update={"items": bare})}
+        )
+        if not rendering.arranged:
+            without = without.model_copy(update={"layout": Layout()})
+        plain = self._renderer.render(without, max(rendering.size))
+        now, then = judge_rendering(rendering, bay, False), judge_rendering(plain, bay, False)
+        lost = [
+            a.name for a, b in zip(now.marks, then.marks, strict=True) if b.read and not a.read
+        ]
+        if lost:
+            return f"With the shadow {' and '.join(lost)} no longer read the code: soften it."
+        spare, before = now.spare or 0, then.spare or 0
+        if spare < before - 0.005:
+            return (
+                f"The shadow takes {before - spare:.0%} of the spare; all readers that read the "
+                "code without it still do."
+            )
+        return "All readers that read the code without the shadow still do."
 
 
 def advise_piece(renderer: Renderer, piece: Piece, canvas: np.ndarray | None = None) -> Advice:

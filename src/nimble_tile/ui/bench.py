@@ -242,7 +242,7 @@ class Bench(View):
             painter.drawImage(frame, self.shown.overlay)
         if self.lens is Lens.XRAY:
             looked = self._verdict.sample if self._verdict is not None else None
-            paint_xray(painter, frame, self._module_transform(), looked, self.theme)
+            paint_xray(painter, frame, self.module_transform(), looked, self.theme)
         if self.lens is Lens.PLACES and self.places is not None:
             paint_places(painter, frame, self.places, self.from_picture, self.theme)
         if self.stale:
@@ -271,11 +271,13 @@ class Bench(View):
 
     @property
     def _hand_works(self) -> bool:
+        if self.shown is not None and self.shown.arranged and self.hand is self.placing:
+            return False  # in a layout the piece itself is not placed
         if self.hand is self.placing:
             return self.lens not in (Lens.XRAY, Lens.PLACES) and not self.before
         return self.lens in (Lens.FINISHED, Lens.PICTURE)
 
-    def _module_transform(self) -> QTransform | None:
+    def module_transform(self) -> QTransform | None:
         """From module coordinates of the symbol to the bench."""
         if self.shown is None or self.shown.rendering is None:
             return None

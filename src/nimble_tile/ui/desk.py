@@ -119,6 +119,9 @@ class Desk(QObject):
             if url.isLocalFile() and path.suffix.lower() == ".json":
                 self.window.look_desk.take_look(path)
                 return
+            if url.isLocalFile() and self._takes_logo(path):
+                self.window.laid_desk.bring_logo(path)
+                return
             if url.isLocalFile():
                 self.bring_picture(path)
                 return
@@ -134,7 +137,17 @@ class Desk(QObject):
             image.save(buffer, "PNG")
             return self.pictures.add(bytes(buffer.data().data()), "The pasted picture")
 
-        self.job(work, lambda digest: self._took_picture(digest, "Pasted picture"))
+        if self.window.ladder.rungs[self.window.ladder.current] is self.window.logo:
+            self.job(work, lambda digest: self.window.laid_desk.take_logo(digest, "Pasted logo"))
+        else:
+            self.job(work, lambda digest: self._took_picture(digest, "Pasted picture"))
+
+    def _takes_logo(self, path: Path) -> bool:
+        """Whether a file is meant as a logo: vectors always are, pictures on an open rung 5."""
+        if path.suffix.lower() in (".svg", ".pdf"):
+            return True
+        ladder = self.window.ladder
+        return ladder.current >= 0 and ladder.rungs[ladder.current] is self.window.logo
 
     def copy_image(self) -> None:
         """Put the finished image, at its full size, on the clipboard; SVG too without a picture."""

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
+from nimble_tile.core.additions import Layout
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.picture.placing import region_on, side_of
 from nimble_tile.core.picture.store import PictureStore
@@ -62,6 +63,10 @@ class Shown:
         Shown instead of all others while a hand works on the picture.
     overlay : QImage or None
         The mask that a hand works on.
+    arranged : bool
+        Whether the piece is shown in its layout.
+    beyond : str
+        What sticks out of the picture, in a sentence.
     """
 
     ticket: int
@@ -76,6 +81,8 @@ class Shown:
     place: Region | None = None
     worked_on: QImage | None = None
     overlay: QImage | None = None
+    arranged: bool = False
+    beyond: str = ""
 
 
 def to_qimage(pixels: np.ndarray) -> QImage:
@@ -91,14 +98,42 @@ def to_qimage(pixels: np.ndarray) -> QImage:
     return image.convertToFormat(QImage.Format.Format_RGB32)
 
 
+def beyond(rendering: Rendering) -> str:
+    """What of a frame or of captions does not fit on the picture, in a sentence."""
+    laid = rendering.laid
+    if laid is None or not rendering.blended or rendering.arranged:
+        return ""
+    import numpy as np
+
+    from nimble_tile.core.picture.warping import mapped
+
+    width, height = rendering.size
+    for item in laid.over:
+        if item.role not in ("paper", "line", "caption"):
+            continue
+        left, top, right, bottom = item.bounds
+        corners = np.array([[left, top], [right, top], [right, bottom], [left, bottom]])
+        x, y = mapped(rendering.matrix, corners).T
+        if min(x.min(), y.min()) < -1 or x.max() > width + 1 or y.max() > height + 1:
+            what = "caption" if item.role == "caption" else "frame"
+            return f"The {what} reaches beyond the picture and is cut off there."
+    return ""
+
+
 def preview_size(piece: Piece, renderer: Renderer) -> tuple[int, int]:
     """Longer side to render at for the screen, and the piece's natural one."""
     natural = renderer.natural_size(piece)
     final = piece.finish.size or natural
     wanted = PREVIEW
     extent = renderer.picture_size(piece)
-    if extent is not None:
-        modules = renderer.symbol(piece).side + 2 * piece.code.quiet_zone
+    modules = renderer.symbol(piece).side + 2 * piece.code.quiet_zone
+    if piece.layout.digest is not None:
+        # The place is a part of the layout, and the code a part of the piece.
+        wanted = LARGEST_PREVIEW
+    elif extent is None:
+        share = modules * renderer.module_pixels(piece) / final
+        wanted = max(wanted, math.ceil(LEAST_MODULE * modules / max(share, 0.05)))
+    else:
         region = region_on(extent, piece.picture.region)
         share = side_of(region) / max(extent)
         wanted = max(wanted, math.ceil(LEAST_MODULE * modules / share))
@@ -175,6 +210,9 @@ class Engine(QObject):
                 ticket, piece = self._next
                 self._next = None
             try:
+                if not self.wants.layout and piece.layout.digest is not None:
+                    # While the piece itself is worked on, it is shown by itself.
+                    piece = piece.model_copy(update={"layout": Layout()})
                 shown = self._show(ticket, piece)
                 self.shown.emit(shown)
                 if shown.rendering is None:
@@ -191,7 +229,7 @@ class Engine(QObject):
                 waiting_since = None
                 self.judged.emit(ticket, verdict)
                 if self._next is None:
-                    self.studied.emit(ticket, student.study(piece))
+                    self.studied.emit(ticket, student.study(piece, shown.rendering, self._bay))
                 if self.wants.methods and shown.rendering.blended:
                     self._picture_methods(ticket, piece, shown.rendering)
             except Exception as error:  # a fault of ours must not end the worker
@@ -242,6 +280,8 @@ class Engine(QObject):
             place=rendering.place,
             worked_on=shown_instead,
             overlay=over,
+            arranged=rendering.arranged,
+            beyond=beyond(rendering),
         )
 
     def _extent(self, piece: Piece) -> tuple[int, int] | None:

@@ -46,12 +46,15 @@ class Wants:
         What a hand is working on.
     methods : bool
         Small pictures of all methods.
+    layout : bool
+        The piece in its layout, where it has one.
     """
 
     code: bool = False
     places: bool = False
     work: str = ""
     methods: bool = False
+    layout: bool = False
 
 
 @dataclass(frozen=True, eq=False)

@@ -28,6 +28,9 @@ def build_menus(window: Window) -> None:
     window.act_save_as = _action(file, "Save &as…", window.desk.save_as, keys.SaveAs)
     file.addSeparator()
     window.act_bring = _action(file, "Bring in a &picture…", window.desk.choose_picture, "Ctrl+I")
+    window.act_logo = _action(
+        file, "Bring in a &logo…", window.laid_desk.choose_logo, "Ctrl+Shift+I"
+    )
     window.act_export = _action(file, "&Export and check…", window.desk.choose_export, "Ctrl+E")
     _action(file, "Take the &message from an image…", window.desk.choose_scan)
     file.addSeparator()

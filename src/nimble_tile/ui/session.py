@@ -90,6 +90,17 @@ class Session(QObject):
         self.put(piece, name, key)
         return True
 
+    def edit_item(self, rung: str, index: int, name: str, key: str = "", /, **changes: Any) -> bool:
+        """Change one logo (rung ``"logo"``) or caption (``"caption"``); see `edit`."""
+        items = list(getattr(self.piece, rung).items)
+        if not 0 <= index < len(items):
+            return False
+        try:
+            items[index] = type(items[index]).model_validate({**dict(items[index]), **changes})
+        except ValidationError:
+            return False
+        return self.edit(rung, name, key, items=tuple(items))
+
     def prepare(self, step: str, name: str, key: str = "", /, **changes: Any) -> bool:
         """Change one step of the picture's preparation; see `edit`."""
         steps = self.piece.picture.prepare

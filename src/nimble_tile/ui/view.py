@@ -60,6 +60,10 @@ class View(QWidget):
         """A point of the framed picture on the bench."""
         return self._offset + QPointF(x, y) * self.unit
 
+    def from_image(self, at: QPointF) -> QPointF:
+        """A point of the preview on the bench."""
+        return self._offset + at * self._scale
+
     @property
     def scale(self) -> float:
         """Screen pixels a pixel of the preview."""

@@ -41,12 +41,14 @@ from nimble_tile.ui.desk import Desk
 from nimble_tile.ui.engine import Engine, Shown
 from nimble_tile.ui.jobs import Jobs
 from nimble_tile.ui.ladder import Ladder
+from nimble_tile.ui.laid_desk import LaidDesk
 from nimble_tile.ui.look_desk import LookDesk
 from nimble_tile.ui.menus import build_menus
 from nimble_tile.ui.picture_desk import PictureDesk
 from nimble_tile.ui.rungs.blend import BlendRung
 from nimble_tile.ui.rungs.code import CodeRung
 from nimble_tile.ui.rungs.finish import SMALLEST_PRINT, FinishRung, print_size
+from nimble_tile.ui.rungs.logo import LogoRung
 from nimble_tile.ui.rungs.message import MessageRung
 from nimble_tile.ui.rungs.picture import PictureRung
 from nimble_tile.ui.session import Session
@@ -105,6 +107,8 @@ class Window(QMainWindow):
         self.look_desk = LookDesk(self)
         self.picture_desk = PictureDesk(self)
         self.picture.hand = self.blend.hand = self.picture_desk.brush
+        self.laid_desk = LaidDesk(self)
+        self.logo.hand = self.laid_desk.plate
         self._copying = QTimer(self)
         self._copying.setSingleShot(True)
         self._copying.timeout.connect(self.desk.keep_copy)
@@ -128,8 +132,11 @@ class Window(QMainWindow):
         self.code = CodeRung(self.session, self.colour_desk)
         self.picture = PictureRung(self.session, self.colour_desk)
         self.blend = BlendRung(self.session)
-        self.finish = FinishRung(self.session)
-        self.ladder = Ladder([self.message, self.code, self.picture, self.blend, self.finish])
+        self.logo = LogoRung(self.session, self.colour_desk)
+        self.finish = FinishRung(self.session, self.colour_desk, self.settings)
+        self.ladder = Ladder(
+            [self.message, self.code, self.picture, self.blend, self.logo, self.finish]
+        )
         self.bench = Bench()
         self.notice = Notice()
         self.progress = ProgressStrip()
@@ -174,6 +181,7 @@ class Window(QMainWindow):
         self.picture.wanted.connect(self.desk.choose_picture)
         self.finish.export_wanted.connect(self.desk.choose_export)
         self.picture_desk.connect_parts()
+        self.laid_desk.connect_parts()
         self.foot.split.toggled.connect(self._split)
         self.bench.zoomed.connect(self._zoomed)
         self.foot.lens.chosen.connect(self.look_through)
@@ -188,6 +196,7 @@ class Window(QMainWindow):
     def _show_piece(self, piece: Piece) -> None:
         self._know_picture(piece)
         self.picture_desk.follow(piece)
+        self.laid_desk.follow(piece)
         for line, rung in zip(self.ladder.rows, self.ladder.rungs, strict=True):
             rung.show_piece(piece)
             line.set_summary(rung.summary(piece, self._shown))
@@ -237,6 +246,8 @@ class Window(QMainWindow):
         # What is shown may lag behind a gesture; controls follow the piece as it is.
         piece = self.session.piece
         extent, place = shown.extent, shown.place
+        if shown.arranged:
+            place = None
         if extent is not None and shown.piece.picture != piece.picture:
             place = piece.picture.region or centred_square(extent)
         if piece.picture.digest is None:
@@ -259,6 +270,7 @@ class Window(QMainWindow):
             self.verdict = None
             self.band.show_error(self.message.unfinished(piece) or shown.error)
             self.band.show_print("–", "", False)
+        self.finish.show_beyond(shown.beyond)
         self.act_export.setEnabled(shown.rendering is not None)
         self.act_copy.setEnabled(shown.rendering is not None)
 
@@ -274,8 +286,9 @@ class Window(QMainWindow):
     def _studied(self, ticket: int, study: Study) -> None:
         if ticket != self.engine.ticket:
             return
-        for rung in self.ladder.rungs:
+        for line, rung in zip(self.ladder.rows, self.ladder.rungs, strict=True):
             rung.show_study(study)
+            line.set_summary(rung.summary(self.session.piece, self._shown))
 
     def _broke(self, ticket: int, what: str) -> None:
         if ticket == self.engine.ticket:
@@ -436,7 +449,7 @@ class Window(QMainWindow):
 
     def shut_down(self) -> None:
         """End the workers and the reader processes."""
-        for rung in (self.picture, self.blend):
+        for rung in (self.picture, self.blend, self.logo, self.finish):
             rung.blockSignals(True)  # hiding them must not wake what is gone
         self._copying.stop()
         self.jobs.stop()

@@ -17,7 +17,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from nimble_tile.core.picture.placing import Box
-from nimble_tile.core.scan.sampling import CELLS, WINDOW, cells_of, centres
+from nimble_tile.core.scan.sampling import (
+    CELLS,
+    WINDOW,
+    cells_of,
+    centres,
+    middle_of,
+    threshold_of,
+)
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
 
@@ -34,10 +41,6 @@ elsewhere does is damaged: run lengths are measured across it."""
 BENT = 2
 """Codewords that a half covered alignment pattern may cost besides its own: a reader that
 takes something else for it lays its grid askew."""
-
-DOUBTS = 8
-"""Modules near a threshold, as under a logo of middle tone, for which one codeword more is
-reckoned: readers with blocks of their own draw the line elsewhere."""
 
 GONE = 0.6
 """Share of an alignment pattern that is spoiled from which no reader takes it for one."""
@@ -85,22 +88,14 @@ class Hold:
 
 def _margins(cells: np.ndarray, quiet_zone: int, symbol: Symbol) -> tuple[np.ndarray, np.ndarray]:
     """Least margin of each module's middle under all models, and its area's under the first."""
-    import cv2
-
     total = cells.shape[0] // CELLS
     first = WINDOW + quiet_zone
     own = slice(first, first + symbol.side)
     sign = np.where(symbol.dark, -1, 1).astype(np.float32) / 255
     middle = centres(cells)
     area = cells.reshape(total, CELLS, total, CELLS).mean((1, 3))
-    inside = cells[WINDOW * CELLS : -WINDOW * CELLS, WINDOW * CELLS : -WINDOW * CELLS]
-    low, high = np.percentile(inside[::3, ::3], (5, 95))
-    thresholds = []
-    for window in (WINDOW, WIDE):
-        side = window * CELLS + 1
-        mean = cv2.blur(cells, (side, side), borderType=cv2.BORDER_REPLICATE)
-        thresholds.append(centres(mean))
-    thresholds.append(np.full_like(middle, (low + high) / 2))
+    thresholds = [centres(threshold_of(cells, window)) for window in (WINDOW, WIDE)]
+    thresholds.append(np.full_like(middle, middle_of(cells)))
     found = np.min([(middle - t)[own, own] * sign for t in thresholds], axis=0)
     return found, (area - thresholds[1])[own, own] * sign
 
@@ -129,17 +124,11 @@ def foresee(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> Hold
     most = tuple(len(block.correction) // 2 for block in plan.blocks)
     why = []
     kept = BENT if _half_covered(symbol, unsure) else 0
-    doubtful = int((np.abs(margin) <= CLOSE).sum()) // DOUBTS
-    over = [(e + kept + doubtful - m, i) for i, (e, m) in enumerate(zip(errors, most, strict=True))]
+    over = [(e + kept - m, i) for i, (e, m) in enumerate(zip(errors, most, strict=True))]
     excess, index = max(over)
     if excess > 0:
         which = f"Block {index + 1} has" if len(most) > 1 else "It has"
-        also = ""
-        if errors[index] <= most[index]:
-            also = (
-                "; a half covered alignment pattern may cost more" if kept
-                else "; modules of middle tone may cost more"
-            )  # fmt: skip
+        also = "; a half covered alignment pattern may cost more" if kept else ""
         why.append(
             f"{which} {errors[index]} codewords spoiled and can correct {most[index]}{also}."
         )

@@ -139,6 +139,39 @@ def cells_of(grey: np.ndarray, box: Box, modules: int) -> np.ndarray:
     return cv2.resize(crop, (side, side), interpolation=way).astype(np.float32)
 
 
+FLAT = 10.0
+"""Standard deviation, of 255, below which surroundings are flat: a plate, a logo of one
+colour. There every reader falls back on what it knows of the rest of the image."""
+
+
+def threshold_of(cells: np.ndarray, window: int) -> np.ndarray:
+    """Threshold at each cell: the mean of its surroundings, or mid grey where they are flat.
+
+    Parameters
+    ----------
+    cells : ndarray of float32
+        From `cells_of`.
+    window : int
+        Side of the surroundings in modules.
+    """
+    import cv2
+
+    side = (window * CELLS + 1,) * 2
+    mean = cv2.blur(cells, side, borderType=cv2.BORDER_REPLICATE)
+    square = cv2.blur(cells * cells, side, borderType=cv2.BORDER_REPLICATE)
+    flat = square - mean * mean < FLAT * FLAT
+    if flat.any():
+        mean[flat] = middle_of(cells)
+    return mean
+
+
+def middle_of(cells: np.ndarray) -> float:
+    """Half way between the dark and the light of the code."""
+    inner = cells[WINDOW * CELLS : -WINDOW * CELLS, WINDOW * CELLS : -WINDOW * CELLS]
+    low, high = np.percentile(inner[::3, ::3], (5, 95))
+    return float(low + high) / 2
+
+
 def centres(cells: np.ndarray) -> np.ndarray:
     """Mean of each module's inner 2 × 2 cells."""
     total = cells.shape[0] // CELLS
@@ -161,13 +194,10 @@ def sample(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> Sampl
     quiet_zone : int
         Modules of margin within the box.
     """
-    import cv2
-
     modules = symbol.side + 2 * quiet_zone
     around, total = WINDOW, modules + 2 * WINDOW
     cells = cells_of(grey, box, modules)
-    window = WINDOW * CELLS + 1
-    threshold = cv2.blur(cells, (window, window), borderType=cv2.BORDER_REPLICATE)
+    threshold = threshold_of(cells, WINDOW)
     first = around + quiet_zone
     own = slice(first, first + symbol.side)
     lighter = (centres(cells) - centres(threshold)) / 255

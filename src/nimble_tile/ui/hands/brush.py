@@ -73,6 +73,19 @@ class BrushHand(Hand):
         return max(1.0, self.size * min(self.bench.extent))
 
     @property
+    def width(self) -> float:
+        """Diameter in screen pixels."""
+        return self.diameter * self.bench.unit
+
+    def to_target(self, at: QPointF) -> QPointF:
+        """A point of the bench where it is painted: on the framed picture."""
+        return self.bench.to_picture(at)
+
+    def from_target(self, at: QPointF) -> QPointF:
+        """The reverse of `to_target`."""
+        return self.bench.from_picture(*at.toTuple())
+
+    @property
     def _adds_now(self) -> bool:
         return self.adds != self._swapped
 
@@ -87,7 +100,7 @@ class BrushHand(Hand):
         if not self.ready:
             return False
         self._swapped = bool(modifiers & ERASES)
-        self._points = [self.bench.to_picture(at)]
+        self._points = [self.to_target(at)]
         self._over = at
         if self.tool == "flood":
             self.release()
@@ -97,7 +110,7 @@ class BrushHand(Hand):
     def move(self, at: QPointF, modifiers: Modifiers) -> None:
         self._over = at
         if self._points:
-            self._points.append(self.bench.to_picture(at))
+            self._points.append(self.to_target(at))
         self.bench.update()
 
     def release(self) -> None:
@@ -134,11 +147,11 @@ class BrushHand(Hand):
             return
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        width = self.diameter * self.bench.unit
+        width = self.width
         if self._points and self.tool != "flood":
-            path = QPainterPath(self.bench.from_picture(*self._points[0].toTuple()))
+            path = QPainterPath(self.from_target(self._points[0]))
             for point in self._points[1:]:
-                path.lineTo(self.bench.from_picture(*point.toTuple()))
+                path.lineTo(self.from_target(point))
             if len(self._points) == 1:
                 path.lineTo(path.currentPosition() + QPointF(0.01, 0))
             colour = QColor(themes.LIGHT.accent if self._adds_now else "#ffffff")

@@ -1,23 +1,32 @@
-"""The last rung: size, file format, export, and the proof of what was exported."""
+"""Rung 6: caption, frame, layout; size, file format, export, and the proof of what was exported."""
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QRectF, QSize, Signal
-from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtGui import QColor, QHideEvent, QPainter, QPaintEvent, QShowEvent
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from nimble_tile.core.piece import MAX_SIDE, Finish, Piece
 from nimble_tile.ui import theme as themes
+from nimble_tile.ui.colour_desk import ColourDesk
 from nimble_tile.ui.controls import Number, Segments, Slider, named, row, rule, soft
 from nimble_tile.ui.rungs.base import Rung
 from nimble_tile.ui.session import Session
+from nimble_tile.ui.settings import Settings
 from nimble_tile.ui.shapes import paint_reader, paint_verdict
 
 if TYPE_CHECKING:
+    from nimble_tile.core.laid import Laid
     from nimble_tile.core.output.export import Proof
+    from nimble_tile.core.study import Study
     from nimble_tile.ui.engine import Shown
+    from nimble_tile.ui.pages.base import Page
+    from nimble_tile.ui.pages.caption import CaptionPage
+    from nimble_tile.ui.pages.layout import LayoutPage
+    from nimble_tile.ui.pages.surround import SurroundPage
 
 SMALLEST_PRINT = 20.0
 """Millimetres: the smallest height of a printed code that is dependable (common practice)."""
@@ -82,14 +91,54 @@ class ProofView(QWidget):
 
 
 class FinishRung(Rung):
-    """Size, resolution, format, export."""
+    """Four pages: caption, frame, layout, export.
+
+    Signals
+    -------
+    export_wanted
+        The finished image is to be written.
+    work : str
+        What is worked on on the bench: ``"caption"``, ``"layout"`` or ``""``.
+    layout_open : bool
+        The rung is open, so that the piece is shown in its layout, or no longer.
+    picked : int
+        Another caption is edited.
+    room_wanted
+        See `SurroundPage`.
+    layout_wanted, shipped_wanted
+        See `LayoutPage`.
+    """
 
     title, rung = "Finish", "finish"
     export_wanted = Signal()
+    work = Signal(str)
+    layout_open = Signal(bool)
+    picked = Signal(int)
+    room_wanted = Signal()
+    layout_wanted = Signal()
+    shipped_wanted = Signal(str)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, desk: ColourDesk, settings: Settings) -> None:
         super().__init__(session)
+        self._desk, self._settings = desk, settings
+        self._theme = themes.LIGHT
+        self._made: dict[str, Page] = {}
+        self._study: Study | None = None
+        self._laid: Laid | None = None
+        self._beyond = ""
         self._natural = 1024
+        self.page = Segments(
+            "Page",
+            [
+                ("caption", "Caption", "Text on the code or beside it"),
+                ("surround", "Frame", "A frame drawn round code and caption"),
+                ("layout", "Layout", "The piece on a card, a ticket, a poster"),
+                ("export", "Export", "Size, file format, export and check"),
+            ],
+        )
+        self.page.set_value("export")
+        self.page.chosen.connect(self.open_page)
+        self._export_box = QWidget()
         self.size = Number("Longer side", 64, MAX_SIDE, "px", 64)
         self.size.edited.connect(
             lambda n: session.edit("finish", "Change the size", "size", size=n)
@@ -125,14 +174,19 @@ class FinishRung(Rung):
         self.exported = soft()
         self.exported.hide()
         self.proof = ProofView()
-        self.body.addLayout(named("Longer side", self.size))
-        self.body.addLayout(row(self.natural, 1))
-        self.body.addLayout(named("Resolution", self.dpi))
-        self.body.addWidget(self.on_paper)
-        self.body.addWidget(self.format)
-        self.body.addWidget(self.format_note)
-        self.body.addWidget(self.quality)
-        self.body.addWidget(self.export)
+        self.body.addWidget(self.page)
+        self.body.addWidget(self._export_box)
+        inside = QVBoxLayout(self._export_box)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(11)
+        inside.addLayout(named("Longer side", self.size))
+        inside.addLayout(row(self.natural, 1))
+        inside.addLayout(named("Resolution", self.dpi))
+        inside.addWidget(self.on_paper)
+        inside.addWidget(self.format)
+        inside.addWidget(self.format_note)
+        inside.addWidget(self.quality)
+        inside.addWidget(self.export)
         self._result = QWidget()
         result = QVBoxLayout(self._result)
         result.setContentsMargins(0, 0, 0, 0)
@@ -141,17 +195,119 @@ class FinishRung(Rung):
         result.addWidget(self.exported)
         result.addWidget(self.proof)
         self._result.hide()
-        self.body.addWidget(self._result)
+        inside.addWidget(self._result)
+
+    # Pages -----------------------------------------------------------------
+
+    @cached_property
+    def caption(self) -> CaptionPage:
+        from nimble_tile.ui.pages.caption import CaptionPage
+
+        page = CaptionPage(self.session, self._desk, self._settings)
+        page.picked.connect(self.picked)
+        return self._take("caption", page)
+
+    @cached_property
+    def surround(self) -> SurroundPage:
+        from nimble_tile.ui.pages.surround import SurroundPage
+
+        page = SurroundPage(self.session, self._desk)
+        page.room_wanted.connect(self.room_wanted)
+        page.show_reach(self._beyond)
+        return self._take("surround", page)
+
+    @cached_property
+    def layout_page(self) -> LayoutPage:
+        from nimble_tile.ui.pages.layout import LayoutPage
+
+        page = LayoutPage(self.session, self._desk)
+        page.wanted.connect(self.layout_wanted)
+        page.shipped_wanted.connect(self.shipped_wanted)
+        return self._take("layout", page)
+
+    def _take(self, name: str, page: Page) -> Page:
+        self._made[name] = page
+        self.body.addWidget(page)
+        page.setVisible(False)
+        page.dress(self._theme)
+        page.show_piece(self.session.piece)
+        return page
+
+    def open_page(self, name: str) -> None:
+        """Show one of the pages, and take the hand that it works with."""
+        self.page.set_value(name)
+        if name != "export":
+            getattr(self, "layout_page" if name == "layout" else name)
+        self._export_box.setVisible(name == "export")
+        for own, page in self._made.items():
+            page.setVisible(own == name)
+        self._show_notes()
+        self._tell()
+
+    def _tell(self) -> None:
+        """What is worked on on the bench, as far as this rung is open."""
+        name = self.page.value if self.isVisible() else ""
+        there = bool(self.session.piece.caption.items)
+        self.layout_open.emit(self.isVisible())
+        in_layout = self.session.piece.layout.digest is not None
+        self.work.emit(
+            "caption" if name == "caption" and there
+            else "layout" if name == "layout" and in_layout else ""
+        )  # fmt: skip
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.open_page(self.page.value)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        self._tell()
+
+    def show_study(self, study: Study) -> None:
+        self._study = study
+        self._show_notes()
+
+    def show_beyond(self, told: str) -> None:
+        """Whether what is laid sticks out of the picture."""
+        self._beyond = told
+        if "surround" in self._made:
+            self.surround.show_reach(told)
+
+    def _show_notes(self) -> None:
+        if "caption" not in self._made:
+            return
+        found = self._study.coverage if self._study is not None else None
+        shares = [s for s in found.shares if s.role == "caption"] if found else []
+        cost = ""
+        if shares:
+            count = sum(s.codewords for s in shares)
+            cost = (
+                f"On the code captions touch {sum(s.modules for s in shares)} modules and spoil "
+                f"{count} codewords."
+            )
+        self.caption.show_notes(self._laid.notes if self._laid else (), cost)
+
+    # Showing ---------------------------------------------------------------
 
     def summary(self, piece: Piece, shown: Shown | None) -> str:
         size = piece.finish.size or (shown.natural if shown and shown.natural else 0)
         kind = piece.finish.format.upper()
+        more = [name for name, there in (
+            ("caption", any(c.text.strip() for c in piece.caption.items)),
+            (piece.surround.kind, piece.surround.kind != "none"),
+            (f"in {piece.layout.name or 'a layout'}", piece.layout.digest is not None),
+        ) if there]  # fmt: skip
         if kind == "JPEG":
             kind = f"JPEG {piece.finish.quality}"
-        return f"{kind}, {size} px" if size else kind
+        told = f"{kind}, {size} px" if size else kind
+        return ", ".join([*more, told]).capitalize() if more else told
 
     def show_piece(self, piece: Piece) -> None:
         finish = piece.finish
+        for page in self._made.values():
+            page.show_piece(piece)
+        if self.isVisible():
+            self._tell()
         self.size.set_value(finish.size or self._natural)
         there = piece.picture.digest is not None
         self.natural.setText("As the picture" if there else "As suits the code")
@@ -175,6 +331,8 @@ class FinishRung(Rung):
 
     def show_rendering(self, shown: Shown) -> None:
         able = shown.rendering is not None
+        self._laid = shown.rendering.laid if able else None
+        self._show_notes()
         self.export.setEnabled(able)
         self.export.setToolTip("" if able else "There is no code yet")
         if not able:
@@ -204,8 +362,11 @@ class FinishRung(Rung):
 
     def dress(self, theme: themes.Theme) -> None:
         super().dress(theme)
+        self._theme = theme
         self.proof.theme = theme
         self.proof.update()
+        for page in self._made.values():
+            page.dress(theme)
 
 
 def _bytes(count: int) -> str:
