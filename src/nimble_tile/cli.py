@@ -238,12 +238,27 @@ _out_option = click.option(
 )
 @click.option("--mode", default=None, help="Blend mode of overlay, by its W3C name.")
 @click.option("--strength", type=float, default=None, help="0 to 1.")
+@click.option("--logo", type=click.Path(path_type=Path), help="Logo to lay on the code.")
+@click.option(
+    "--logo-share",
+    type=click.FloatRange(0.1, 60),
+    default=None,
+    help="Percent of the code's area that the logo's box takes; default 5.",
+)
+@click.option("--caption", default=None, help="Text below the code.")
+@click.option(
+    "--frame",
+    type=click.Choice(["none", "rule", "card", "ticket", "tag", "pointer", "ring"]),
+    default=None,
+    help="Frame round code and caption.",
+)
 @click.option("--dpi", type=int, default=None, help="Written into the file; default 300.")
 @click.option("--quality", type=int, default=None, help="Of JPEG, 1 to 100; default 92.")
 @_size_option
 @_json_option
 def make(message: str, out: Path, picture: Path | None, region: Region | None,
-         corners: Region | None, as_json: bool, **options: Any) -> None:  # fmt: skip
+         corners: Region | None, logo: Path | None, logo_share: float | None,
+         caption: str | None, frame: str | None, as_json: bool, **options: Any) -> None:  # fmt: skip
     """Make a piece from a message and, with --picture, a picture."""
     from nimble_tile.core.errors import UserError
     from nimble_tile.core.picture.opening import read_file
@@ -267,7 +282,38 @@ def make(message: str, out: Path, picture: Path | None, region: Region | None,
         piece = piece.model_copy(update={"picture": placed})
     elif place is not None:
         raise UserError(f"{option} says where on a picture.", "Give --picture too.")
+    piece = _with_logo(piece, pictures, logo, logo_share)
+    if caption is not None:
+        from nimble_tile.core.additions import Caption, Captions
+
+        said = _valid(Caption, {"text": caption.replace("\\n", "\n")})
+        piece = piece.model_copy(update={"caption": Captions(items=(said,))})
+    if frame is not None:
+        piece = piece.edited("surround", kind=frame, side="above" if frame == "tag" else "below")
     _finish(piece, pictures, out, as_json)
+
+
+def _with_logo(
+    piece: Piece, pictures: PictureStore, path: Path | None, percent: float | None
+) -> Piece:
+    """The piece with a logo in the middle of its code."""
+    from nimble_tile.core.additions import Logo, Logos
+    from nimble_tile.core.errors import UserError
+    from nimble_tile.core.logo.lay import size_for
+    from nimble_tile.core.picture.drawings import kind_of, one_page
+    from nimble_tile.core.picture.opening import read_file
+
+    if path is None:
+        if percent is not None:
+            raise UserError("--logo-share says how large a logo is.", "Give --logo too.")
+        return piece
+    data = read_file(path)
+    if kind_of(data) == "pdf":
+        data = one_page(data, 0, path.name)
+    digest = pictures.add(data, path.name, drawings=True)
+    size = size_for((percent or 5) / 100, pictures.about(digest).size)
+    logo = _valid(Logo, {"digest": digest, "name": path.name, "size": size})
+    return piece.model_copy(update={"logo": Logos(items=(logo,))})
 
 
 def _settings(options: dict[str, Any]) -> dict[str, Any]:

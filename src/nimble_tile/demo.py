@@ -6,6 +6,7 @@ import tempfile
 from importlib.resources import files
 from pathlib import Path
 
+from nimble_tile.core.additions import Backing, Caption, Captions, Logo, Logos, Surround
 from nimble_tile.core.details import Event
 from nimble_tile.core.errors import ProjectError
 from nimble_tile.core.message.kinds import compose
@@ -16,6 +17,9 @@ from nimble_tile.core.project.archive import SUFFIX, save
 from nimble_tile.core.project.looks import shipped
 
 LINK = "https://lanternwalk.example/dusk"
+
+PAPER = "#f6efdf"
+"""Paper of the walk's ticket."""
 
 
 def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
@@ -28,7 +32,8 @@ def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
         ``"morning-mist"``: on the photograph-like picture;
         ``"heron-mark"``: on the mark with its transparent ground;
         ``"path-sign"``: in perspective on the board beside the boardwalk;
-        ``"walk-ticket"``: a calendar event, without a picture, for print.
+        ``"walk-ticket"``: a calendar event with the heron mark, captions and a ticket's
+        frame, without a picture, for print.
     PictureStore
     """
     pictures = PictureStore()
@@ -80,8 +85,22 @@ def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
         whole=False,
     )
     look = next(look for look in shipped() if look.name == "Lantern")
+    mark = files("nimble_tile.assets").joinpath("demo/heron.svg").read_bytes()
+    heron = Logo(digest=pictures.add(mark, "heron.svg", drawings=True), name="heron.svg", size=0.22)
+    ink = "#1d2a24"
     pieces["walk-ticket"] = Piece(
-        message=compose(walk), look=look, finish=Finish(size=1200, format="pdf")
+        message=compose(walk),
+        code=Code(level="Q"),
+        look=look,
+        logo=Logos(items=(heron.model_copy(update={"backing": Backing(colour=PAPER)}),)),
+        caption=Captions(
+            items=(
+                Caption(text="Saltmarsh Lantern Walk", place="above", size=0.085, colour=ink),
+                Caption(text="Scan to put it in your calendar", size=0.06, weight=500, colour=ink),
+            )
+        ),
+        surround=Surround(kind="ticket", paper=PAPER, line_colour="#1d5740", gap=2.5),
+        finish=Finish(size=1500, format="pdf"),
     )
     return pieces, pictures
 

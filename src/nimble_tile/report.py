@@ -57,7 +57,26 @@ def made_json(out: Path, rendering: Rendering, verdict: Verdict) -> dict[str, An
         },
         "steering": None,
         "fidelity": fidelity,
+        "coverage": coverage_json(rendering),
         "verdict": verdict_json(verdict),
+    }
+
+
+def coverage_json(rendering: Rendering) -> dict[str, Any] | None:
+    """The JSON of what logos and captions cover; None where nothing lies on the code."""
+    from nimble_tile.core.coverage.count import coverage
+
+    found = coverage(rendering)
+    if found is None:
+        return None
+    return {
+        "area": round(found.area, 4),
+        "modules": round(found.modules, 4),
+        "codewords": sum(found.under),
+        "of": found.codewords,
+        "blocks": [list(pair) for pair in zip(found.spoiled, found.correctable, strict=True)],
+        "patterns": list(found.patterns),
+        "holds": found.hold.holds,
     }
 
 

@@ -157,10 +157,10 @@ class Renderer:
                 return self._arranged(piece, symbol, size)
             return self._alone(piece, symbol, size)
 
-    def _alone(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
-        """The piece without a layout."""
+    def _alone(self, piece: Piece, symbol: Symbol, size: int, loose: bool = False) -> Rendering:
+        """The piece without a layout; `loose`: nothing round its surround."""
         if piece.picture.digest is None:
-            return self._plain(piece, symbol, size)
+            return self._plain(piece, symbol, size, loose and piece.surround.kind != "none")
         return self._blended(piece, symbol, size)
 
     def _arranged(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
@@ -175,7 +175,7 @@ class Renderer:
         scale = extent[0] / about.size[0]
         aspect = self._aspect(bare, symbol)
         side = arrange.piece_side(layout, aspect, scale)
-        alone = self._alone(bare, symbol, min(MAX_SIDE, max(16, side)))
+        alone = self._alone(bare, symbol, min(MAX_SIDE, max(16, side)), loose=True)
         key = (layout.digest, extent)
 
         def lay() -> np.ndarray:
@@ -345,9 +345,11 @@ class Renderer:
         cv2.copyTo(image, code, out)
         return frozen(np.dstack([out, cv2.max(alpha, code)]))
 
-    def _plain(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
+    def _plain(
+        self, piece: Piece, symbol: Symbol, size: int, loose: bool = False
+    ) -> Rendering:
         quiet, look = piece.code.quiet_zone, laying.look_of(piece)
-        outer = ground_of(piece.look)
+        outer = None if loose else ground_of(piece.look)
         laid = self._laid(piece, symbol)
         images = self._images(look)
         if laying.wanted(piece):

@@ -91,7 +91,11 @@ class Student:
         return known[1]
 
     def study(
-        self, piece: Piece, rendering: Rendering | None = None, bay: ReaderBay | None = None
+        self,
+        piece: Piece,
+        rendering: Rendering | None = None,
+        bay: ReaderBay | None = None,
+        stop: Callable[[], bool] = lambda: False,
     ) -> Study:
         """Study a piece; `PictureError` when a picture of its look is missing.
 
@@ -102,6 +106,8 @@ class Student:
             Of the piece, for what is laid on its code.
         bay : ReaderBay, optional
             Readers, for shadows and a marker.
+        stop : callable
+            True once nobody waits for the answer any more.
         """
         message, code, look = piece.message, piece.code, look_of(piece)
         try:
@@ -126,17 +132,24 @@ class Student:
         if rendering is not None and bay is not None:
             laid_key = (piece.logo, rendering.image.shape, symbol, look, piece.blend, piece.picture,
                         piece.caption)  # fmt: skip
-            tracked = self._once("tracking", laid_key, lambda: self._track(piece, rendering, bay))
+            tracked = self._once(
+                "tracking", laid_key, lambda: self._track(piece, rendering, bay, stop)
+            )
+            if stop():
+                self._memory.pop("tracking", None)  # it may have been broken off
             told = self._once("shadow", laid_key, lambda: self._shadow(piece, rendering, bay))
         return Study(symbol, dense, dense.offers, pair, found, seen, masks, offered, covered,
                      tracked, told)  # fmt: skip
 
-    def _track(self, piece: Piece, rendering: Rendering, bay: ReaderBay) -> Tracking | None:
+    def _track(
+        self, piece: Piece, rendering: Rendering, bay: ReaderBay, stop: Callable[[], bool]
+    ) -> Tracking | None:
         from nimble_tile.core.coverage.marker import track
 
         for index, logo in enumerate(piece.logo.items):
             if logo.marker:
-                return track(rendering, index, logo, self._renderer.logo_pixels(logo), bay)
+                return track(rendering, index, logo, self._renderer.logo_pixels(logo), bay,
+                             stop)  # fmt: skip
         return None
 
     def _shadow(self, piece: Piece, rendering: Rendering, bay: ReaderBay) -> str:

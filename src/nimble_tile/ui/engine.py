@@ -229,7 +229,10 @@ class Engine(QObject):
                 waiting_since = None
                 self.judged.emit(ticket, verdict)
                 if self._next is None:
-                    self.studied.emit(ticket, student.study(piece, shown.rendering, self._bay))
+                    study = student.study(
+                        piece, shown.rendering, self._bay, lambda: self._next is not None
+                    )
+                    self.studied.emit(ticket, study)
                 if self.wants.methods and shown.rendering.blended:
                     self._picture_methods(ticket, piece, shown.rendering)
             except Exception as error:  # a fault of ours must not end the worker

@@ -45,7 +45,8 @@ class View(QWidget):
     @property
     def _invites(self) -> bool:
         """Whether there is no picture yet."""
-        return self.shown is not None and self.extent is None
+        shown = self.shown
+        return shown is not None and self.extent is None and not shown.arranged
 
     @property
     def unit(self) -> float:

@@ -8,7 +8,7 @@ import numpy as np
 
 from nimble_tile.core.coverage.hold import Hold, foresee
 from nimble_tile.core.laid.items import Item, Laid
-from nimble_tile.core.logo.lay import CELLS, CLEARED_FROM
+from nimble_tile.core.logo.lay import CELLS, CLEARED_FROM, TOUCHED
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.readers import to_grey
 from nimble_tile.core.scan.sampling import Sample, sample, upright_view
@@ -16,9 +16,6 @@ from nimble_tile.core.scan.verdict import light_on_dark
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks.drawing import alignment_middles
-
-TOUCHED = 0.02
-"""Share of a module that must be covered for it to count as touched."""
 
 ON_CODE = ("plate", "paint", "shadow", "logo", "caption")
 """Roles of items that may lie on modules."""
@@ -147,7 +144,7 @@ def coverage(rendering: Rendering) -> Coverage | None:
         return None
     grey, box = seen(rendering)
     looked = sample(grey, box, symbol, quiet)
-    hold = foresee(grey, box, symbol, quiet)
+    hold = foresee(grey, box, symbol, quiet, touched)
     shares = _shares(laid, items, looked, symbol, quiet)
     under = _spoiled(looked.wrong & touched, symbol)
     area = float(modules.mean())

@@ -100,7 +100,13 @@ def _margins(cells: np.ndarray, quiet_zone: int, symbol: Symbol) -> tuple[np.nda
     return found, (area - thresholds[1])[own, own] * sign
 
 
-def foresee(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> Hold:
+def foresee(
+    grey: np.ndarray,
+    box: Box,
+    symbol: Symbol,
+    quiet_zone: int,
+    touched: np.ndarray | None = None,
+) -> Hold:
     """Foresee whether a finished image holds.
 
     Parameters
@@ -111,6 +117,9 @@ def foresee(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> Hold
         The code's place, quiet zone included, upright.
     symbol : Symbol
     quiet_zone : int
+    touched : ndarray of bool, n × n, optional
+        Modules on which something lies. Only there are function patterns looked at: what
+        a look's own shapes make of them is for the readers to say.
     """
     margin, area = _margins(
         cells_of(grey, box, symbol.side + 2 * quiet_zone), quiet_zone, symbol
@@ -123,7 +132,8 @@ def foresee(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> Hold
     errors = tuple(int(spoiled[list(block.codewords)].sum()) for block in plan.blocks)
     most = tuple(len(block.correction) // 2 for block in plan.blocks)
     why = []
-    kept = BENT if _half_covered(symbol, unsure) else 0
+    hurt = unsure if touched is None else unsure & touched
+    kept = BENT if _half_covered(symbol, hurt) else 0
     over = [(e + kept - m, i) for i, (e, m) in enumerate(zip(errors, most, strict=True))]
     excess, index = max(over)
     if excess > 0:
@@ -132,7 +142,7 @@ def foresee(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> Hold
         why.append(
             f"{which} {errors[index]} codewords spoiled and can correct {most[index]}{also}."
         )
-    why += _patterns(symbol, unsure, area)
+    why += _patterns(symbol, hurt, area, touched)
     return Hold(not why, unsure, errors, most, tuple(why))
 
 
@@ -145,13 +155,15 @@ def _corners(symbol: Symbol) -> list[tuple[str, int, int]]:
             ("the finder pattern at the bottom left", n - 7, 0)]  # fmt: skip
 
 
-def _patterns(symbol: Symbol, unsure: np.ndarray, area: np.ndarray) -> list[str]:
+def _patterns(
+    symbol: Symbol, unsure: np.ndarray, area: np.ndarray, touched: np.ndarray | None
+) -> list[str]:
     why = []
     parts, n = symbol.anatomy.parts, symbol.side
     for kind in (True, False):
         own = ((parts == Part.FINDER) | (parts == Part.SEPARATOR)) & (symbol.dark == kind)
         usual = float(np.median(area[own]))
-        unsure = unsure | (own & (area < DENT * usual))
+        unsure = unsure | (own & (area < DENT * usual) & (True if touched is None else touched))
     for name, row, column in _corners(symbol):
         rows = slice(max(row - 1, 0), row + 8)
         columns = slice(max(column - 1, 0), column + 8)

@@ -13,6 +13,7 @@ D. Lowe, "Distinctive image features from scale-invariant keypoints", 2004
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -30,7 +31,16 @@ TARGET = 480
 FRAME = 720
 """Longer side of a camera frame."""
 
-MOST_FEATURES = 1500
+MOST_FEATURES = 1200
+"""Features of the target."""
+
+AROUND = 31
+"""Pixels round a tile that are looked at with it: ORB's own edge."""
+
+TILES, IN_TILE = 5, 160
+"""Tiles along each side of a frame and features in each: viewers spread them likewise, or the
+thousands of corners of a code would leave none for its surroundings."""
+
 RATIO = 0.8
 """A match counts if the next best is this much worse (Lowe 2004)."""
 
@@ -71,7 +81,7 @@ VIEWS = (
     View("straight on"),
     View("from farther away", scale=0.6),
     View("tilted by 25°", tilt=25),
-    View("turned by 30°", turn=30),
+    View("turned by 30°", turn=30, scale=0.72),
     View("slightly out of focus", blur=1.4),
     View("in dim light", light=0.35, noise=6),
 )
@@ -164,8 +174,14 @@ def target_of(rgba: np.ndarray, logo: Logo) -> np.ndarray:
     return to_grey(cv2.resize(flat, None, fx=scale, fy=scale, interpolation=way))
 
 
-def track(rendering: Rendering, index: int, logo: Logo, rgba: np.ndarray,
-          bay: ReaderBay) -> Tracking | None:  # fmt: skip
+def track(
+    rendering: Rendering,
+    index: int,
+    logo: Logo,
+    rgba: np.ndarray,
+    bay: ReaderBay,
+    stop: Callable[[], bool] = lambda: False,
+) -> Tracking | None:
     """Look for the marker and for the code in a handful of camera frames.
 
     Parameters
@@ -177,11 +193,13 @@ def track(rendering: Rendering, index: int, logo: Logo, rgba: np.ndarray,
     rgba : ndarray of uint8, H × W × 4
         The logo's pixels made ready.
     bay : ReaderBay
+    stop : callable
+        Asked before each frame; True: nobody waits for the answer any more.
 
     Returns
     -------
     Tracking or None
-        None where the logo is not on the rendering.
+        None where the logo is not on the rendering, or when it was stopped.
     """
     import cv2
 
@@ -195,9 +213,11 @@ def track(rendering: Rendering, index: int, logo: Logo, rgba: np.ndarray,
     sights = []
     features, spread = 0, 0.0
     for number, view in enumerate(VIEWS):
+        if stop():
+            return None
         frame, matrix = _frame(grey, view)
         place = mapped(matrix, corners)
-        seen, told = orb.detectAndCompute(frame, None)
+        seen, told = _features(frame)
         if number == 0:
             features, spread = _on_marker(seen, place)
         matches, inliers, found = _matched(own, described, seen, told, target, place)
@@ -208,6 +228,25 @@ def track(rendering: Rendering, index: int, logo: Logo, rgba: np.ndarray,
         sights.append(Sight(view.name, matches, inliers, found, read))
     able = 1 if rendering.symbol.micro else 4
     return Tracking(features, spread, tuple(sights), able)
+
+
+def _features(frame: np.ndarray) -> tuple[list, np.ndarray | None]:
+    """Features of a frame, spread over its tiles, and their descriptions."""
+    import cv2
+
+    orb = cv2.ORB_create(nfeatures=IN_TILE, fastThreshold=10)
+    height, width = frame.shape
+    found = []
+    for row in range(TILES):
+        for column in range(TILES):
+            # With some of its surroundings: ORB finds nothing near an edge.
+            top, left = row * height // TILES - AROUND, column * width // TILES - AROUND
+            bottom, right = top + height // TILES + 2 * AROUND, left + width // TILES + 2 * AROUND
+            top, left = max(0, top), max(0, left)
+            for key in orb.detect(frame[top:bottom, left:right]):
+                key.pt = (key.pt[0] + left, key.pt[1] + top)
+                found.append(key)
+    return orb.compute(frame, found) if found else ([], None)
 
 
 def _corners(rendering: Rendering, index: int) -> np.ndarray | None:
@@ -257,7 +296,7 @@ def _frame(grey: np.ndarray, view: View) -> tuple[np.ndarray, np.ndarray]:
 
 def _on_marker(seen: list, place: np.ndarray) -> tuple[int, float]:
     """Features that lie on the marker, and the share of its cells that hold one."""
-    if not seen:
+    if len(seen) == 0:
         return 0, 0.0
     points = np.array([key.pt for key in seen])
     unit = mapped(np.linalg.inv(matrix_to(place)), points)

@@ -11,7 +11,7 @@ from nimble_tile.core.additions import Captions, Layout, Logo, Logos
 from nimble_tile.core.coverage.hold import Hold, foresee
 from nimble_tile.core.laid.items import Item
 from nimble_tile.core.laid.paint import painted
-from nimble_tile.core.logo.lay import LaidLogos, lay
+from nimble_tile.core.logo.lay import TOUCHED, LaidLogos, lay, under
 from nimble_tile.core.picture import warping
 from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.piece import MAX_SIDE, Piece
@@ -88,11 +88,14 @@ class Scene:
 
     def attempt(self, logos: Logos) -> Tried:
         """Try logos: what is foreseen, and what is left."""
-        grey = to_grey(self.image(self.lay(logos)))
+        laid = self.lay(logos)
+        grey = to_grey(self.image(laid))
         if self.inverted:
             grey = 255 - grey
+        items = (*laid.items, *self.others)
+        touched = (under(items, self.symbol.side, self.quiet) > TOUCHED) | laid.cleared
         return Tried(
-            foresee(grey, self.box, self.symbol, self.quiet),
+            foresee(grey, self.box, self.symbol, self.quiet, touched),
             sample(grey, self.box, self.symbol, self.quiet),
         )
 

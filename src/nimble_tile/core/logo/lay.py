@@ -19,6 +19,9 @@ CLEARED_FROM = 0.12
 """Share of a module that a shape covers from which the module is taken away whole: with
 less, slivers that nobody sees would cost codewords."""
 
+TOUCHED = 0.02
+"""Share of a module that must be covered for it to count as touched."""
+
 SHADOW_SIDE = 480
 """Pixels of a shadow's longer side."""
 
@@ -52,6 +55,20 @@ def stamp_of(logo: Logo, rgba: np.ndarray, side: int, quiet_zone: int, owner: in
     scale = longer / max(width, height)
     middle = quiet_zone + logo.x * side, quiet_zone + logo.y * side
     return Stamp("logo", owner, rgba, middle, width * scale, height * scale, logo.angle)
+
+
+def size_for(share: float, extent: tuple[int, int]) -> float:
+    """Size of a logo whose box takes a share of the symbol's area.
+
+    Parameters
+    ----------
+    share : float
+        0 to 1.
+    extent : (int, int)
+        Width and height of its picture.
+    """
+    longer, shorter = max(extent), min(extent)
+    return float(np.clip(np.sqrt(share * longer / shorter), 0.02, 2))
 
 
 def lay(

@@ -163,6 +163,7 @@ class CaptionPage(Page):
             button.clicked.connect(lambda _=False, p=place: self._put(p))
             grid.addWidget(button, number // 3, number % 3)
             self.places[place] = button
+        grid_box.setFixedSize(3 * 34 + 2 * 3, 3 * 28 + 2 * 3)
         return grid_box
 
     def _beside_places(self) -> QWidget:

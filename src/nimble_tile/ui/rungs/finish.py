@@ -300,7 +300,8 @@ class FinishRung(Rung):
         if kind == "JPEG":
             kind = f"JPEG {piece.finish.quality}"
         told = f"{kind}, {size} px" if size else kind
-        return ", ".join([*more, told]).capitalize() if more else told
+        line = ", ".join([*more, told])
+        return line[0].upper() + line[1:]
 
     def show_piece(self, piece: Piece) -> None:
         finish = piece.finish
