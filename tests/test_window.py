@@ -171,7 +171,7 @@ def test_late_renderings_never_push_controls_back(window, settle, coffee, qtbot)
     assert window.finish.quality.value == 50
     assert window.finish.size.value() == 900
     assert window.bench.place == region
-    assert window.ladder.rows[4].summary == "JPEG 50, 900 px"
+    assert window.ladder.rows[5].summary == "JPEG 50, 900 px"
 
 
 def click_picture(grid, value):
@@ -560,7 +560,7 @@ def test_finish_rung_sizes_formats_and_print(window, settle, coffee, tmp_path, q
     drop(window, coffee)
     qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
     settle(window)
-    window.ladder.open(4)
+    window.ladder.open(5)
     rung = window.finish
     assert rung.size.value() == 600
     assert not rung.natural.isVisible()
@@ -569,7 +569,7 @@ def test_finish_rung_sizes_formats_and_print(window, settle, coffee, tmp_path, q
     rung.size.setValue(300)
     rung.format.button("jpeg").click()
     settle(window)
-    assert window.ladder.rows[4].summary == "JPEG 92, 300 px"
+    assert window.ladder.rows[5].summary == "JPEG 92, 300 px"
     assert "20 mm is the least" in rung.on_paper.text()
     assert window.band._print.small
     assert rung.quality.isVisible()

@@ -327,7 +327,7 @@ def test_light_on_dark_shows_its_risk_from_the_readers(window, settle, studied):
 def test_vectors_from_the_window_are_read_back(window, settle, tmp_path, qtbot, suffix):
     window.session.put(window.session.piece.model_copy(update={"look": looks.shipped()[3]}), "Look")
     window.session.edit("finish", "Format", format=suffix)
-    assert window.ladder.rows[4].summary.startswith(suffix.upper())
+    assert window.ladder.rows[5].summary.startswith(suffix.upper())
     assert "Real vectors" in window.finish.format_note.text()
     path = tmp_path / f"tide.{suffix}"
     window.desk.export_to(path)

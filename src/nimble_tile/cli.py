@@ -256,9 +256,19 @@ _out_option = click.option(
 @click.option("--quality", type=int, default=None, help="Of JPEG, 1 to 100; default 92.")
 @_size_option
 @_json_option
-def make(message: str, out: Path, picture: Path | None, region: Region | None,
-         corners: Region | None, logo: Path | None, logo_share: float | None,
-         caption: str | None, frame: str | None, as_json: bool, **options: Any) -> None:  # fmt: skip
+def make(
+    message: str,
+    out: Path,
+    picture: Path | None,
+    region: Region | None,
+    corners: Region | None,
+    logo: Path | None,
+    logo_share: float | None,
+    caption: str | None,
+    frame: str | None,
+    as_json: bool,
+    **options: Any,
+) -> None:
     """Make a piece from a message and, with --picture, a picture."""
     from nimble_tile.core.errors import UserError
     from nimble_tile.core.picture.opening import read_file

@@ -97,8 +97,8 @@ def arranged(piece: Rendering, ground: np.ndarray, quad: np.ndarray, clip: np.nd
     pixels = piece.image if piece.rgba is None else piece.rgba
     if piece.quad is None:
         box = piece.box
-        corners = [(box.x, box.y), (box.x + box.width, box.y),
-                   (box.x + box.width, box.y + box.height), (box.x, box.y + box.height)]  # fmt: skip
+        right, bottom = box.x + box.width, box.y + box.height
+        corners = [(box.x, box.y), (right, box.y), (right, bottom), (box.x, bottom)]
     else:
         corners = piece.quad
     code = warping.mapped(matrix, np.array(corners, float))

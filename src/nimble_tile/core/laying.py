@@ -37,8 +37,10 @@ def look_of(piece: Piece) -> Look:
     ):
         return piece.look
     paper = Fill(colour=frame.paper, second=frame.paper)
-    return piece.look if piece.look.ground == paper else piece.look.model_copy(
-        update={"ground": paper}
+    return (
+        piece.look
+        if piece.look.ground == paper
+        else piece.look.model_copy(update={"ground": paper})
     )
 
 

@@ -345,9 +345,7 @@ class Renderer:
         cv2.copyTo(image, code, out)
         return frozen(np.dstack([out, cv2.max(alpha, code)]))
 
-    def _plain(
-        self, piece: Piece, symbol: Symbol, size: int, loose: bool = False
-    ) -> Rendering:
+    def _plain(self, piece: Piece, symbol: Symbol, size: int, loose: bool = False) -> Rendering:
         quiet, look = piece.code.quiet_zone, laying.look_of(piece)
         outer = None if loose else ground_of(piece.look)
         laid = self._laid(piece, symbol)

@@ -158,16 +158,12 @@ class Student:
         if not any(logo.shadow.strength > 0 for logo in items):
             return ""
         bare = tuple(logo.model_copy(update={"shadow": Shadow()}) for logo in items)
-        without = piece.model_copy(
-            update={"logo": piece.logo.model_copy(update={"items": bare})}
-        )
+        without = piece.model_copy(update={"logo": piece.logo.model_copy(update={"items": bare})})
         if not rendering.arranged:
             without = without.model_copy(update={"layout": Layout()})
         plain = self._renderer.render(without, max(rendering.size))
         now, then = judge_rendering(rendering, bay, False), judge_rendering(plain, bay, False)
-        lost = [
-            a.name for a, b in zip(now.marks, then.marks, strict=True) if b.read and not a.read
-        ]
+        lost = [a.name for a, b in zip(now.marks, then.marks, strict=True) if b.read and not a.read]
         if lost:
             return f"With the shadow {' and '.join(lost)} no longer read the code: soften it."
         spare, before = now.spare or 0, then.spare or 0

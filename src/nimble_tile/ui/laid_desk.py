@@ -324,9 +324,7 @@ class LaidDesk(QObject):
             at = [(x * PAINTED_SIDE, y * PAINTED_SIDE) for x, y in stroke.points]
             radius = stroke.size * PAINTED_SIDE / 2
             value = 255 if stroke.adds else 0
-            return self.pictures.add_mask(
-                masks.painted(mask, at, radius, stroke.softness, value)
-            )
+            return self.pictures.add_mask(masks.painted(mask, at, radius, stroke.softness, value))
 
         def done(mask: str) -> None:
             name = "Paint the plate" if stroke.adds else "Free a part of the plate"
@@ -357,8 +355,8 @@ class LaidDesk(QObject):
         piece = self.session.piece
 
         def work(progress: Progress) -> Piece:
+            from nimble_tile.core.coverage.room import with_room
             from nimble_tile.core.render import Renderer
-            from nimble_tile.core.standing import with_room
 
             progress.step("Making room", 0.3)
             return with_room(Renderer(self.pictures), piece)

@@ -186,8 +186,6 @@ def lay(
     return LaidCaptions(tuple(paper), (*lines, *items), room, boxes, tuple(notes))
 
 
-
-
 def _grown(box: Bounds, by: float) -> Bounds:
     left, top, right, bottom = box
     return left - by, top - by, right + by, bottom + by

@@ -128,53 +128,53 @@ def perforation(surround: Surround, box: Bounds, total: float) -> float:
 
 
 def _ticket(surround: Surround, box: Bounds, corner: float, total: float) -> Path:
-    (l, t, r, b), turn = _turned(surround.side, box)
+    (x0, y0, x1, y1), turn = _turned(surround.side, box)
     left, top, right, bottom = box
     row = perforation(surround, box, total)
     # Distance from the edge where the stub is to the perforation.
     depth = {
         "below": bottom - row, "above": row - top, "left": row - left, "right": right - row,
     }[surround.side]  # fmt: skip
-    y = b - depth
+    y = y1 - depth
     n = NOTCH * total
-    c = min(corner, (r - l) / 2 - n, max(depth - n, 0), max(b - t - depth - n, 0))
+    c = min(corner, (x1 - x0) / 2 - n, max(depth - n, 0), max(y1 - y0 - depth - n, 0))
     c = max(c, 0.0)
     ops = [
-        ("M", l + c, t), ("L", r - c, t), ("A", c, 1, r, t + c), ("L", r, y - n),
-        ("A", n, 0, r - n, y), ("A", n, 0, r, y + n), ("L", r, b - c), ("A", c, 1, r - c, b),
-        ("L", l + c, b), ("A", c, 1, l, b - c), ("L", l, y + n), ("A", n, 0, l + n, y),
-        ("A", n, 0, l, y - n), ("L", l, t + c), ("A", c, 1, l + c, t), ("Z",),
+        ("M", x0 + c, y0), ("L", x1 - c, y0), ("A", c, 1, x1, y0 + c), ("L", x1, y - n),
+        ("A", n, 0, x1 - n, y), ("A", n, 0, x1, y + n), ("L", x1, y1 - c), ("A", c, 1, x1 - c, y1),
+        ("L", x0 + c, y1), ("A", c, 1, x0, y1 - c), ("L", x0, y + n), ("A", n, 0, x0 + n, y),
+        ("A", n, 0, x0, y - n), ("L", x0, y0 + c), ("A", c, 1, x0 + c, y0), ("Z",),
     ]  # fmt: skip
     return _back(Path(tuple(op for op in ops if op[0] != "A" or op[1] > 0)), box, turn)
 
 
 def _tag(surround: Surround, box: Bounds, corner: float) -> Path:
-    (l, t, r, b), turn = _turned(surround.side, box)
-    width = r - l
+    (x0, y0, x1, y1), turn = _turned(surround.side, box)
+    width = x1 - x0
     cut = min(0.22 * width, 4.4 * HOLE * width)
-    c = min(corner, width / 4, (b - t) / 4)
+    c = min(corner, width / 4, (y1 - y0) / 4)
     body = Path((
-        ("M", l + c, t), ("L", r - c, t), ("A", c, 1, r, t + c), ("L", r, b - cut),
-        ("L", r - cut, b), ("L", l + cut, b), ("L", l, b - cut), ("L", l, t + c),
-        ("A", c, 1, l + c, t), ("Z",),
+        ("M", x0 + c, y0), ("L", x1 - c, y0), ("A", c, 1, x1, y0 + c), ("L", x1, y1 - cut),
+        ("L", x1 - cut, y1), ("L", x0 + cut, y1), ("L", x0, y1 - cut), ("L", x0, y0 + c),
+        ("A", c, 1, x0 + c, y0), ("Z",),
     ) if c > 0 else polygon(
-        [(l, t), (r, t), (r, b - cut), (r - cut, b), (l + cut, b), (l, b - cut)]
+        [(x0, y0), (x1, y0), (x1, y1 - cut), (x1 - cut, y1), (x0 + cut, y1), (x0, y1 - cut)]
     ).ops)  # fmt: skip
-    hole = circle(0, b - 2.2 * HOLE * width, HOLE * width)
+    hole = circle(0, y1 - 2.2 * HOLE * width, HOLE * width)
     return _back(joined([body, hole], even_odd=True), box, turn)
 
 
 def _pointer(surround: Surround, box: Bounds, corner: float) -> Path:
-    (l, t, r, b), turn = _turned(surround.side, box)
-    width = r - l
+    (x0, y0, x1, y1), turn = _turned(surround.side, box)
+    width = x1 - x0
     half, length, where = TONGUE[0] * width / 2, TONGUE[1] * width, TONGUE[2]
-    x = l + where * width
-    c = max(0.0, min(corner, (b - t) / 2, where * width - half))
+    x = x0 + where * width
+    c = max(0.0, min(corner, (y1 - y0) / 2, where * width - half))
     ops = [
-        ("M", l + c, t), ("L", r - c, t), ("A", c, 1, r, t + c), ("L", r, b - c),
-        ("A", c, 1, r - c, b), ("L", x + half, b), ("L", x - half * 0.6, b + length),
-        ("L", x - half, b), ("L", l + c, b), ("A", c, 1, l, b - c), ("L", l, t + c),
-        ("A", c, 1, l + c, t), ("Z",),
+        ("M", x0 + c, y0), ("L", x1 - c, y0), ("A", c, 1, x1, y0 + c), ("L", x1, y1 - c),
+        ("A", c, 1, x1 - c, y1), ("L", x + half, y1), ("L", x - half * 0.6, y1 + length),
+        ("L", x - half, y1), ("L", x0 + c, y1), ("A", c, 1, x0, y1 - c), ("L", x0, y0 + c),
+        ("A", c, 1, x0 + c, y0), ("Z",),
     ]  # fmt: skip
     return _back(Path(tuple(op for op in ops if op[0] != "A" or op[1] > 0)), box, turn)
 
@@ -208,9 +208,7 @@ def shapes(
             inside = joined([path, rectangle(0, 0, total, total)], even_odd=True)
         paper.append(Shape("paper", 0, inside, surround.paper))
     if lengths.line > 0:
-        lines.append(
-            Shape("line", 0, path, None, lengths.line, surround.line_colour)
-        )
+        lines.append(Shape("line", 0, path, None, lengths.line, surround.line_colour))
         if surround.kind == "ticket":
             lines.append(_tear(surround, lengths, box, total))
     return paper, lines

@@ -31,19 +31,8 @@ from nimble_tile.core.symbol.encode import Symbol
 WIDE = 11
 """Side, in modules, of the wider window whose mean is also a threshold."""
 
-CLOSE = 0.035
+CLOSE = 0.02
 """A module nearer to any threshold than this, in parts of the full range, may go either way."""
-
-DENT = 0.15
-"""A finder or separator module whose area leans less than this part of what its like
-elsewhere does is damaged: run lengths are measured across it."""
-
-BENT = 2
-"""Codewords that a half covered alignment pattern may cost besides its own: a reader that
-takes something else for it lays its grid askew."""
-
-GONE = 0.6
-"""Share of an alignment pattern that is spoiled from which no reader takes it for one."""
 
 NICKS = 1
 """Modules of a finder's light border that may be spoiled: every reader bears one."""
@@ -87,17 +76,18 @@ class Hold:
 
 
 def _margins(cells: np.ndarray, quiet_zone: int, symbol: Symbol) -> tuple[np.ndarray, np.ndarray]:
-    """Least margin of each module's middle under all models, and its area's under the first."""
-    total = cells.shape[0] // CELLS
+    """Least margin of each module's middle under all models, and that against mid grey."""
     first = WINDOW + quiet_zone
     own = slice(first, first + symbol.side)
     sign = np.where(symbol.dark, -1, 1).astype(np.float32) / 255
     middle = centres(cells)
-    area = cells.reshape(total, CELLS, total, CELLS).mean((1, 3))
     thresholds = [centres(threshold_of(cells, window)) for window in (WINDOW, WIDE)]
     thresholds.append(np.full_like(middle, middle_of(cells)))
-    found = np.min([(middle - t)[own, own] * sign for t in thresholds], axis=0)
-    return found, (area - thresholds[1])[own, own] * sign
+    # A reader's grid lies a little beside the true one.
+    shifted = [middle, *(centres(np.roll(cells, by, axis)) for by in (-1, 1) for axis in (0, 1))]
+    worst = np.min([m[own, own] * sign for m in shifted], axis=0)
+    found = [worst - t[own, own] * sign for t in thresholds]
+    return np.min(found, axis=0), (middle - thresholds[-1])[own, own] * sign
 
 
 def foresee(
@@ -121,9 +111,7 @@ def foresee(
         Modules on which something lies. Only there are function patterns looked at: what
         a look's own shapes make of them is for the readers to say.
     """
-    margin, area = _margins(
-        cells_of(grey, box, symbol.side + 2 * quiet_zone), quiet_zone, symbol
-    )
+    margin, plain = _margins(cells_of(grey, box, symbol.side + 2 * quiet_zone), quiet_zone, symbol)
     unsure = margin <= CLOSE
     plan = symbol.anatomy
     carries = plan.codeword >= 0
@@ -133,16 +121,14 @@ def foresee(
     most = tuple(len(block.correction) // 2 for block in plan.blocks)
     why = []
     hurt = unsure if touched is None else unsure & touched
-    kept = BENT if _half_covered(symbol, hurt) else 0
-    over = [(e + kept - m, i) for i, (e, m) in enumerate(zip(errors, most, strict=True))]
+    over = [(e - m, i) for i, (e, m) in enumerate(zip(errors, most, strict=True))]
     excess, index = max(over)
     if excess > 0:
         which = f"Block {index + 1} has" if len(most) > 1 else "It has"
-        also = "; a half covered alignment pattern may cost more" if kept else ""
-        why.append(
-            f"{which} {errors[index]} codewords spoiled and can correct {most[index]}{also}."
-        )
-    why += _patterns(symbol, hurt, area, touched)
+        why.append(f"{which} {errors[index]} codewords spoiled and can correct {most[index]}.")
+    # A finder is large: what tells is which side of mid grey it lies on.
+    dented = plain <= CLOSE
+    why += _patterns(symbol, hurt, dented if touched is None else dented & touched)
     return Hold(not why, unsure, errors, most, tuple(why))
 
 
@@ -155,19 +141,14 @@ def _corners(symbol: Symbol) -> list[tuple[str, int, int]]:
             ("the finder pattern at the bottom left", n - 7, 0)]  # fmt: skip
 
 
-def _patterns(
-    symbol: Symbol, unsure: np.ndarray, area: np.ndarray, touched: np.ndarray | None
-) -> list[str]:
+def _patterns(symbol: Symbol, unsure: np.ndarray, dented: np.ndarray) -> list[str]:
+    """What stands in the way in finders (`dented`) and format information (`unsure`)."""
     why = []
-    parts, n = symbol.anatomy.parts, symbol.side
-    for kind in (True, False):
-        own = ((parts == Part.FINDER) | (parts == Part.SEPARATOR)) & (symbol.dark == kind)
-        usual = float(np.median(area[own]))
-        unsure = unsure | (own & (area < DENT * usual) & (True if touched is None else touched))
+    parts = symbol.anatomy.parts
     for name, row, column in _corners(symbol):
         rows = slice(max(row - 1, 0), row + 8)
         columns = slice(max(column - 1, 0), column + 8)
-        hurt = unsure[rows, columns]
+        hurt = dented[rows, columns]
         border = parts[rows, columns] == Part.SEPARATOR
         if (hurt & ~border).any() or (hurt & border).sum() > NICKS:
             why.append(f"{name[0].upper()}{name[1:]} or its light border is damaged.")
@@ -182,12 +163,3 @@ def _patterns(
         why.append("The format information is spoiled in both copies."
                    if len(copies) > 1 else "The format information is spoiled.")  # fmt: skip
     return why
-
-
-def _half_covered(symbol: Symbol, unsure: np.ndarray) -> bool:
-    """Whether the alignment pattern that readers look for first is there but damaged."""
-    if symbol.micro or symbol.version == "1":
-        return False
-    n = symbol.side
-    share = unsure[n - 9 : n - 4, n - 9 : n - 4].mean()
-    return bool(0 < share <= GONE)

@@ -85,9 +85,7 @@ def _judged_size(renderer: Renderer, piece: Piece) -> int:
     return int(min(natural, max(JUDGED, round(8 * modules / max(share, 1e-6)))))
 
 
-def largest(
-    renderer: Renderer, piece: Piece, index: int, spare: float, bay: ReaderBay
-) -> Found:
+def largest(renderer: Renderer, piece: Piece, index: int, spare: float, bay: ReaderBay) -> Found:
     """The largest size of a logo, in its place and shape, that keeps a wanted spare.
 
     Parameters
@@ -105,9 +103,7 @@ def largest(
     logo = piece.logo.items[index]
 
     def keeps(size: float) -> Tried | None:
-        tried = scene.attempt(
-            with_logo(piece.logo, index, logo.model_copy(update={"size": size}))
-        )
+        tried = scene.attempt(with_logo(piece.logo, index, logo.model_copy(update={"size": size})))
         return tried if tried.keeps(spare) else None
 
     size = _last(keeps)
@@ -162,9 +158,7 @@ def _readers(renderer: Renderer, piece: Piece, bay: ReaderBay) -> frozenset[str]
     return _right(_proved(renderer, piece, bay))
 
 
-def best_place(
-    renderer: Renderer, piece: Piece, index: int, spare: float, bay: ReaderBay
-) -> Found:
+def best_place(renderer: Renderer, piece: Piece, index: int, spare: float, bay: ReaderBay) -> Found:
     """The place where a logo of this size leaves most error correction.
 
     Among places that leave as much, the one nearest to the middle. Parameters as in `largest`.

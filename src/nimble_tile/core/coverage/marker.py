@@ -267,9 +267,7 @@ def _frame(grey: np.ndarray, view: View) -> tuple[np.ndarray, np.ndarray]:
     scale = FRAME / max(height, width) * view.scale
     middle = np.array([[1, 0, -width / 2], [0, 1, -height / 2], [0, 0, 1.0]])
     turn = np.radians(view.turn)
-    spin = np.array(
-        [[np.cos(turn), -np.sin(turn), 0], [np.sin(turn), np.cos(turn), 0], [0, 0, 1]]
-    )
+    spin = np.array([[np.cos(turn), -np.sin(turn), 0], [np.sin(turn), np.cos(turn), 0], [0, 0, 1]])
     size = max(FRAME, round(FRAME * 0.8))
     moved = np.diag([scale, scale, 1]) @ spin @ middle
     if view.tilt:

@@ -107,8 +107,6 @@ def bare_piece(piece: Piece) -> Piece:
     )  # fmt: skip
 
 
-
-
 def with_logo(logos: Logos, index: int, logo: Logo) -> Logos:
     """Logos with another one in one place."""
     items: Sequence[Logo] = [logo if i == index else own for i, own in enumerate(logos.items)]

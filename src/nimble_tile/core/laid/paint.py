@@ -127,7 +127,9 @@ def as_stamp(item: Shape) -> Stamp:
     matrix = np.array([[scale, 0, -left * scale], [0, scale, -top * scale], [0, 0, 1.0]])
     width, height = size[0] / scale, size[1] / scale
     middle = left + width / 2, top + height / 2
-    return Stamp(item.role, item.owner, painted(empty, [item], matrix, scale), middle, width, height)
+    return Stamp(
+        item.role, item.owner, painted(empty, [item], matrix, scale), middle, width, height
+    )
 
 
 def paint_items(

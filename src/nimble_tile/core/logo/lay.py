@@ -11,6 +11,7 @@ from nimble_tile.core.additions import Logo, Logos
 from nimble_tile.core.laid.items import Item, Shape, Stamp
 from nimble_tile.core.logo.backing import shape_of
 from nimble_tile.core.look import rgb as rgb_of
+from nimble_tile.core.symbol.looks.paths import Path
 
 CELLS = 6
 """Cells a module at which shapes are laid over modules."""
@@ -128,6 +129,14 @@ def under(items: Sequence[Item], side: int, quiet_zone: int) -> np.ndarray:
     return shares[own, own].astype(np.float32) / 255
 
 
+def covered_cells(path: Path, side: int, quiet_zone: int) -> np.ndarray:
+    """Cells of the code's square, `CELLS` a module, that a path covers (float32, 0 to 1)."""
+    from nimble_tile.core.laid.paint import cover
+
+    cells = cover([Shape("plate", 0, path, "#000000")], side + 2 * quiet_zone, CELLS)
+    return cells.astype(np.float32) / 255
+
+
 def _painted(paint: np.ndarray, colour: str, total: int) -> Stamp:
     rgba = np.empty((*paint.shape, 4), np.uint8)
     rgba[..., :3] = rgb_of(colour)
@@ -142,9 +151,7 @@ def _shadow(stamp: Stamp, logo: Logo) -> Stamp:
     longer = max(stamp.width, stamp.height)
     scale = SHADOW_SIDE / longer
     size = max(1, round(stamp.width * scale)), max(1, round(stamp.height * scale))
-    alpha = cv2.resize(
-        np.ascontiguousarray(stamp.rgba[..., 3]), size, interpolation=cv2.INTER_AREA
-    )
+    alpha = cv2.resize(np.ascontiguousarray(stamp.rgba[..., 3]), size, interpolation=cv2.INTER_AREA)
     sigma = max(0.3, shadow.blur * scale / 2)
     more = round(3 * sigma) + 1
     alpha = cv2.copyMakeBorder(alpha, more, more, more, more, cv2.BORDER_CONSTANT, value=0)

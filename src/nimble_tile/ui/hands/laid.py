@@ -87,7 +87,9 @@ class LaidHand(Hand):
     def ready(self) -> bool:
         shown = self.bench.shown
         return (
-            self.bench.image is not None and shown is not None and shown.rendering is not None
+            self.bench.image is not None
+            and shown is not None
+            and shown.rendering is not None
             and shown.rendering.laid is not None
         )
 
@@ -224,9 +226,7 @@ class LaidHand(Hand):
         near = SNAP / max(unit, 1e-6)
         upright, across = abs(item.x - middle) < near, abs(item.y - middle) < near
         self._guides = (upright, across)
-        return replace(
-            item, x=middle if upright else item.x, y=middle if across else item.y
-        )
+        return replace(item, x=middle if upright else item.x, y=middle if across else item.y)
 
     def release(self) -> None:
         if self._grab is not None:

@@ -361,5 +361,3 @@ class CaptionPage(Page):
         self.notes.setVisible(bool(notes))
         self.cost.setText(cost)
         self.cost.setVisible(bool(cost))
-
-

@@ -42,9 +42,7 @@ class LayoutPage(Page):
         self.own.clicked.connect(self.wanted)
         self.remove = QPushButton("Without a layout")
         self.remove.clicked.connect(
-            lambda: session.edit(
-                "layout", "Take the piece out of its layout", digest=None, name=""
-            )
+            lambda: session.edit("layout", "Take the piece out of its layout", digest=None, name="")
         )
         self.body.addLayout(row(*self.shipped.values(), 1))
         self.body.addLayout(row(self.own, 1))

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QCheckBox, QPushButton
 from nimble_tile.core.additions import Ground, Logo, Shadow
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.colour_desk import ColourDesk
-from nimble_tile.ui.controls import Fold, Segments, Slider, row, set_checked, soft
+from nimble_tile.ui.controls import Fold, Slider, row, set_checked, soft
 from nimble_tile.ui.pages.base import Page
 from nimble_tile.ui.session import Session
 
@@ -87,9 +87,7 @@ class LogoPage(ItemPage):
         )  # fmt: skip
         self.angle = self.joined("", "angle", Slider("Turn", -180, 180, 0, "°"), "Turn the logo")
         self.centre = QPushButton("To the middle")
-        self.centre.clicked.connect(
-            lambda: self.change("Put the logo in the middle", x=0.5, y=0.5)
-        )
+        self.centre.clicked.connect(lambda: self.change("Put the logo in the middle", x=0.5, y=0.5))
         self.body.addWidget(self.size)
         self.body.addWidget(self.x)
         self.body.addWidget(self.y)

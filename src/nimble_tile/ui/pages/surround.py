@@ -65,9 +65,7 @@ class SurroundPage(Page):
             [("below", "Below", "At the lower edge"), ("above", "Above", "At the upper edge"),
              ("left", "Left", "At the left edge"), ("right", "Right", "At the right edge")],
         )  # fmt: skip
-        self.side.chosen.connect(
-            lambda side: session.edit("surround", "Turn the frame", side=side)
-        )
+        self.side.chosen.connect(lambda side: session.edit("surround", "Turn the frame", side=side))
         self.gap = self._slider("Distance to the code", "gap", 30, default.gap)
         self.corner = self._slider("Corners", "corner", 30, default.corner)
         self.line = self._slider("Line", "line", 5, default.line, 2)
@@ -85,7 +83,8 @@ class SurroundPage(Page):
             )
         )  # fmt: skip
         self.paper = self.swatch(
-            "Paper colour", "Paper colour",
+            "Paper colour",
+            "Paper colour",
             lambda c: session.edit("surround", "Change the paper's colour", "paper", paper=c),
         )
         self.paper.set_colour(default.paper)
