@@ -31,7 +31,15 @@ def test_make_then_check_then_render(tmp_path, coffee):
                "--region", "100,10,380,380", "--size", 900, "--json")  # fmt: skip
     assert made.exit_code == 0
     report = json.loads(made.stdout)
-    assert set(report) == {"out", "message", "symbol", "steering", "fidelity", "coverage", "verdict"}
+    assert set(report) == {
+        "out",
+        "message",
+        "symbol",
+        "steering",
+        "fidelity",
+        "coverage",
+        "verdict",
+    }
     assert report["symbol"] == {"version": "6", "level": "Q", "mask": 2, "modules": 41}
     assert report["message"] == LINK
     assert report["steering"] is None

@@ -313,7 +313,8 @@ class Window(QMainWindow):
             on = on or self.bench.lens is Lens.PLACES
         if getattr(self.engine.wants, what) != on:
             setattr(self.engine.wants, what, on)
-            if on:
+            leaves_layout = what == "layout" and self.session.piece.layout.digest is not None
+            if (on and what != "layout") or leaves_layout:
                 self.refresh()
 
     def toggle_split(self) -> None:

@@ -18,7 +18,6 @@ import numpy as np
 
 from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.scan.sampling import (
-    CELLS,
     WINDOW,
     cells_of,
     centres,

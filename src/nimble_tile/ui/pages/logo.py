@@ -127,8 +127,8 @@ class LogoPage(ItemPage):
         self.to_logo = QPushButton("Code as the logo")
         self.to_logo.setToolTip("The modules in the logo's main colour, dark enough to be read")
         self.to_logo.clicked.connect(lambda: self.recolour.emit("code"))
-        self.colour_fold.inside.addLayout(row(self.to_code, self.to_logo, 1))
-        self.colour_fold.inside.addLayout(row(self.own, 1))
+        for button in (self.to_code, self.to_logo, self.own):
+            self.colour_fold.inside.addLayout(row(button, 1))
         return self.colour_fold
 
     def _crop(self) -> Fold:
