@@ -622,3 +622,20 @@ def test_recent_projects_are_offered_and_forgotten(window, settle, tmp_path, qtb
     assert window.settings.recent == []
     window.recent_menu.aboutToShow.emit()
     assert window.recent_menu.actions()[0].text() == "No projects yet"
+
+
+def test_calls_of_the_toolkit_give_none_back_whole(qapp):
+    """A binding that loses references of None ends the program after a while of painting."""
+    import sys
+
+    from PySide6.QtCore import QRectF
+    from PySide6.QtGui import QColor, QImage, QPainter
+
+    image = QImage(8, 8, QImage.Format.Format_RGB32)
+    painter = QPainter(image)
+    before = sys.getrefcount(None)
+    for _ in range(2000):
+        painter.fillRect(QRectF(0, 0, 4, 4), QColor("#112233"))
+    after = sys.getrefcount(None)
+    painter.end()
+    assert before - after < 1000

@@ -211,7 +211,7 @@ def test_caption_frame_layout_save_reopen_export(marked, settle, tmp_path, qtbot
     page = finish.caption
     page.add.click()
     page.text.setPlainText("Gate 2\nבשעה 18:30")
-    page.places["above"].click()
+    page.places.chosen.emit("above")
     page.weight.chosen.emit(500)
     page.size.box.setValue(8)
     caption = window.session.piece.caption.items[0]
@@ -238,7 +238,7 @@ def test_caption_frame_layout_save_reopen_export(marked, settle, tmp_path, qtbot
     assert window.session.piece.caption.items[1].place == "free"
     studied(window, qtbot)
     assert "spoil" in page.cost.text()
-    page.places["below"].click()
+    page.places.chosen.emit("below")
 
     finish.open_page("surround")
     finish.surround.kind.chosen.emit("tag")

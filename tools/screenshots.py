@@ -14,8 +14,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from nimble_tile.core.details import Address, Contact, Number
 from nimble_tile.core.look import Fill
 from nimble_tile.core.message.kinds import compose
-from nimble_tile.core.piece import Piece
-from nimble_tile.demo import demo_pieces
+from nimble_tile.core.piece import Message, Piece
+from nimble_tile.demo import LINK, demo_pieces
 from nimble_tile.ui.app import application
 from nimble_tile.ui.bench import Lens
 from nimble_tile.ui.hands.brush import Stroke
@@ -95,7 +95,7 @@ class Photographer:
         """One of the demo pieces, its pictures in the window's store."""
         pieces, pictures = demo_pieces()
         for digest in pieces[name].digests:
-            self.window.pictures.add(pictures.file(digest), name)
+            self.window.pictures.add(pictures.file(digest), name, drawings=True)
         return pieces[name]
 
     def start(self, name: str) -> None:
@@ -176,10 +176,38 @@ def main(folder: Path) -> None:
         window.foot.fit.setFocus()
         camera.wait(lambda: len(window.blend._images) == 7)
         camera.take("blend")
-        window.ladder.open(4)
         window.desk.export_to(camera.scratch / "lantern-walk-poster.png")
         camera.wait(lambda: window.finish.proof.proof is not None)
         camera.take("finish")
+
+        window.notice.hide()
+        camera.start("walk-ticket")
+        window.ladder.open(4)
+        window.logo.open_page("cost")
+        camera.study()
+        window.bench.setFocus()
+        camera.scroll(180)
+        camera.take("logo")
+        window.ladder.open(5)
+        window.finish.open_page("surround")
+        window.foot.fit.setFocus()
+        camera.scroll(180)
+        camera.take("frame")
+        window.choose_theme("dark")
+        window.finish.open_page("caption")
+        window.bench.setFocus()
+        camera.scroll(180)
+        camera.take("caption-dark")
+        window.choose_theme("light")
+        window.session.put(
+            window.session.piece.model_copy(update={"message": Message(text=LINK)}), "A link"
+        )
+        window.laid_desk.take_shipped("card")
+        camera.wait(lambda: window.session.piece.layout.digest is not None)
+        window.finish.open_page("layout")
+        window.bench.setFocus()
+        camera.take("layout")
+        camera.start("lantern-walk-poster")
 
         window.choose_theme("dark")
         window.session.edit("blend", "Change the strength", strength=0.34)

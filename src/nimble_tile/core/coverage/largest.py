@@ -17,6 +17,7 @@ from nimble_tile.core.logo.lay import CELLS, under
 from nimble_tile.core.piece import Code, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.bay import ReaderBay
+from nimble_tile.core.scan.readers import to_grey
 from nimble_tile.core.scan.verdict import Verdict, judge_rendering
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
@@ -109,7 +110,7 @@ def largest(renderer: Renderer, piece: Piece, index: int, spare: float, bay: Rea
     size = _last(keeps)
     if size is None:
         return Found(None, 0, None, "Here not even a small logo leaves so much spare.")
-    before = _readers(renderer, _without(piece, index), bay)
+    before = _readers(scene, index, bay)
     verdict = None
     for _ in range(TRIES):
         made = put(piece, index, size=round(size, 4))
@@ -145,17 +146,18 @@ def _last(keeps: Callable[[float], Tried | None]) -> float | None:
     return good
 
 
-def _without(piece: Piece, index: int) -> Piece:
-    kept = tuple(logo for i, logo in enumerate(piece.logo.items) if i != index)
-    return piece.model_copy(update={"logo": piece.logo.model_copy(update={"items": kept})})
-
-
 def _right(verdict: Verdict) -> frozenset[str]:
     return frozenset(m.name for m in verdict.marks if m.read and m.text == verdict.expected)
 
 
-def _readers(renderer: Renderer, piece: Piece, bay: ReaderBay) -> frozenset[str]:
-    return _right(_proved(renderer, piece, bay))
+def _readers(scene: Scene, index: int, bay: ReaderBay) -> frozenset[str]:
+    """Readers that read the piece without the logo: these must go on reading it."""
+    logos = scene.piece.logo
+    kept = tuple(logo for i, logo in enumerate(logos.items) if i != index)
+    alone = scene.lay(logos.model_copy(update={"items": kept}))
+    seen = bay.read(to_grey(scene.image(alone)))
+    text = scene.symbol.text
+    return frozenset(o.name for o in seen if any(r.text == text for r in o.readings))
 
 
 def best_place(renderer: Renderer, piece: Piece, index: int, spare: float, bay: ReaderBay) -> Found:
@@ -171,7 +173,7 @@ def best_place(renderer: Renderer, piece: Piece, index: int, spare: float, bay: 
         result = scene.attempt(with_logo(piece.logo, index, moved))
         if result.hold.holds:
             tried.append((-round(result.looked.spare, 6), np.hypot(x - 0.5, y - 0.5), x, y))
-    before = _readers(renderer, _without(piece, index), bay)
+    before = _readers(scene, index, bay)
     verdict = None
     for _, _, x, y in sorted(tried)[:TRIES]:
         made = put(piece, index, x=x, y=y)
@@ -263,7 +265,7 @@ def smallest_code(
     Parameters as in `largest`; `step` is told what is being tried and how much is done.
     """
     first = _smallest_version(renderer, piece)
-    before = _readers(renderer, _without(piece, index), bay)
+    before = _readers(Scene(renderer, piece), index, bay)
     versions = range(first, min(40, first + MOST_VERSIONS) + 1)
     for done, version in enumerate(versions):
         step(f"Trying version {version}", done / len(versions))

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import (
     QCheckBox,
-    QGridLayout,
     QMenu,
     QPlainTextEdit,
     QPushButton,
@@ -14,9 +14,11 @@ from PySide6.QtWidgets import (
 
 from nimble_tile.core.additions import MOST_CAPTIONS, MOST_TEXT, Caption
 from nimble_tile.core.piece import Piece
+from nimble_tile.ui import theme as themes
 from nimble_tile.ui.colour_desk import ColourDesk
 from nimble_tile.ui.controls import Choice, Fold, Segments, Slider, named, row, set_checked, soft
 from nimble_tile.ui.pages.base import Page
+from nimble_tile.ui.pickers import PictureGrid
 from nimble_tile.ui.session import Session
 from nimble_tile.ui.settings import Settings
 
@@ -33,9 +35,11 @@ CALLS = (
 MOST_CALLS = 24
 
 PLACES = (
-    ("above left", "↖"), ("above", "↑"), ("above right", "↗"),
-    ("left", "←"), ("free", "•"), ("right", "→"),
-    ("below left", "↙"), ("below", "↓"), ("below right", "↘"),
+    ("above left", "Above, from the left"), ("above", "Above the code"),
+    ("above right", "Above, to the right"), ("left", "Left, upwards"), ("free", "On the code"),
+    ("below left", "Below, from the left"), ("below", "Below the code"),
+    ("below right", "Below, to the right"), ("right", "Right, downwards"),
+    ("along", "Along the frame"),
 )  # fmt: skip
 
 TOLD = {
@@ -94,7 +98,9 @@ class CaptionPage(Page):
         inside.setSpacing(10)
         inside.addLayout(row(self.which, self.remove))
         inside.addWidget(self.text)
-        inside.addLayout(row(self._places(), self._beside_places(), 1, spacing=14))
+        self.places = PictureGrid("Place", PLACES, self._paint_place, columns=5, cell=46)
+        self.places.chosen.connect(self._put)
+        inside.addWidget(self.places)
         self.place_note = soft()
         inside.addWidget(self.place_note)
         self.size = self._slider("Size", "size", 0.02, 0.4, 0.09, "%", 100, 1)
@@ -143,40 +149,41 @@ class CaptionPage(Page):
         for widget in (self.lines_fold, self.outline_fold, self.notes, self.cost):
             inside.addWidget(widget)
 
-    def _places(self) -> QWidget:
-        """Eight places round the code, and the code itself in the middle."""
-        grid_box = QWidget()
-        grid = QGridLayout(grid_box)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setSpacing(3)
-        self.places: dict[str, QPushButton] = {}
-        for number, (place, sign) in enumerate(PLACES):
-            button = QPushButton(sign)
-            button.setCheckable(True)
-            button.setProperty("segment", True)
-            button.setProperty("place", "only")
-            button.setFixedSize(34, 28)
-            told = TOLD.get(place, f"{place.capitalize()} the code" if " " not in place
-                            and place in ("above", "below") else place.capitalize())  # fmt: skip
-            button.setToolTip(told)
-            button.setAccessibleName(f"Place: {told}")
-            button.clicked.connect(lambda _=False, p=place: self._put(p))
-            grid.addWidget(button, number // 3, number % 3)
-            self.places[place] = button
-        grid_box.setFixedSize(3 * 34 + 2 * 3, 3 * 28 + 2 * 3)
-        return grid_box
-
-    def _beside_places(self) -> QWidget:
-        button = QPushButton("Along\nthe frame")
-        button.setCheckable(True)
-        button.setProperty("segment", True)
-        button.setProperty("place", "only")
-        button.setMinimumHeight(48)
-        button.setToolTip(TOLD["along"])
-        button.setAccessibleName("Place: along the frame")
-        button.clicked.connect(lambda _=False: self._put("along"))
-        self.places["along"] = button
-        return button
+    def _paint_place(
+        self, painter: QPainter, area: QRectF, place: object, theme: themes.Theme
+    ) -> None:
+        """The code as a square, and where the text is."""
+        side = area.width() * 0.46
+        code = QRectF(0, 0, side, side)
+        code.moveCenter(area.center())
+        painter.setPen(QPen(QColor(theme.soft), 1.2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        ink = QColor(theme.ink)
+        if place == "along":
+            painter.setPen(QPen(ink, 2.4, Qt.PenStyle.DotLine))
+            painter.drawRoundedRect(code.adjusted(-6, -6, 6, 6), 5, 5)
+            painter.setPen(QPen(QColor(theme.soft), 1.2))
+            painter.drawRect(code)
+            return
+        painter.drawRect(code)
+        long, thick = side * (0.6 if " " in str(place) else 0.8), 3.2
+        words = str(place).split()
+        upright = place in ("left", "right")
+        bar = QRectF(0, 0, thick, long) if upright else QRectF(0, 0, long, thick)
+        bar.moveCenter(code.center())
+        gap = thick * 1.6
+        if "above" in words:
+            bar.moveBottom(code.top() - gap + thick)
+        elif "below" in words:
+            bar.moveTop(code.bottom() + gap - thick)
+        if upright:
+            at = code.left() - gap if place == "left" else code.right() + gap - thick
+            bar.moveLeft(at)
+        elif "left" in words:
+            bar.moveLeft(code.left())
+        elif "right" in words:
+            bar.moveRight(code.right())
+        painter.fillRect(bar, ink)
 
     def _put(self, place: str) -> None:
         self.change("Place the caption", place=place)
@@ -329,8 +336,7 @@ class CaptionPage(Page):
             self.text.blockSignals(True)
             self.text.setPlainText(caption.text)
             self.text.blockSignals(False)
-        for place, button in self.places.items():
-            button.setChecked(place == caption.place)
+        self.places.set_value(caption.place)
         for slider, value in (
             (self.size, caption.size), (self.start, caption.start), (self.angle, caption.angle),
             (self.leading, caption.leading), (self.outline, caption.outline),
@@ -361,3 +367,7 @@ class CaptionPage(Page):
         self.notes.setVisible(bool(notes))
         self.cost.setText(cost)
         self.cost.setVisible(bool(cost))
+
+    def dress(self, theme: themes.Theme) -> None:
+        super().dress(theme)
+        self.places.dress(theme)
