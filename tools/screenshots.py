@@ -14,7 +14,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from nimble_tile.core.details import Address, Contact, Number
 from nimble_tile.core.look import Fill
 from nimble_tile.core.message.kinds import compose
-from nimble_tile.core.piece import Message, Piece
+from nimble_tile.core.piece import Code, Message, Piece
 from nimble_tile.demo import LINK, demo_pieces
 from nimble_tile.ui.app import application
 from nimble_tile.ui.bench import Lens
@@ -200,10 +200,14 @@ def main(folder: Path) -> None:
         camera.take("caption-dark")
         window.choose_theme("light")
         window.session.put(
-            window.session.piece.model_copy(update={"message": Message(text=LINK)}), "A link"
+            window.session.piece.model_copy(
+                update={"message": Message(text=LINK), "code": Code(level="H")}
+            ),
+            "A link",
         )
         window.laid_desk.take_shipped("card")
         camera.wait(lambda: window.session.piece.layout.digest is not None)
+        camera.study()
         window.finish.open_page("layout")
         window.bench.setFocus()
         camera.take("layout")

@@ -9,7 +9,7 @@ from nimble_tile.core.laid.paint import painted
 from nimble_tile.core.look import Look
 from nimble_tile.core.look import rgb as rgb_of
 from nimble_tile.core.picture.placing import Box
-from nimble_tile.core.rendering import on_white, plain_code
+from nimble_tile.core.rendering import frozen, on_white, plain_code
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks import drawing
 from nimble_tile.core.symbol.looks.drawing import Images
@@ -83,29 +83,35 @@ def compose(
 
     modules = symbol.side + 2 * quiet_zone
     box, (width, height) = box_on(laid.extent, modules, size)
-    canvas = np.zeros((height, width, 4), np.uint8)
-    if ground is not None:
-        canvas[...] = (*rgb_of(ground), 255)
+    # Without transparency three channels do, which are painted on much sooner.
+    colour = (0, 0, 0, 0) if ground is None else rgb_of(ground)
+    canvas = np.empty((height, width, len(colour)), np.uint8)
+    canvas[...] = colour
     matrix, scale = box.matrix(modules), box.width / modules
     canvas = painted(canvas, laid.under, matrix, scale)
-    if canvas.base is not None or not canvas.flags.writeable:
-        canvas = canvas.copy()
+    part = canvas[box.slices]
     if look.plain:
-        canvas[box.slices][..., :3] = plain_code(symbol, quiet_zone, box.width, laid.cleared)
-        canvas[box.slices][..., 3] = 255
+        part[..., :3] = plain_code(symbol, quiet_zone, box.width, laid.cleared)
+        part[..., 3:] = 255
     else:
         drawn = raster(drawing(symbol, look, quiet_zone, laid.cleared), box.width, images)
-        canvas[box.slices] = _over(drawn, canvas[box.slices])
+        part[...] = _over(drawn, part)
+    finished = painted(canvas, laid.over, matrix, scale)
+    if ground is not None:
+        return frozen(finished), None, frozen(canvas), box
     bare, _ = on_white(canvas)
-    image, rgba = on_white(painted(canvas, laid.over, matrix, scale))
+    image, rgba = on_white(finished)
     return image, rgba, bare, box
 
 
 def _over(top: np.ndarray, below: np.ndarray) -> np.ndarray:
-    """Straight-alpha images on one another (W3C Compositing, source over)."""
+    """An image with straight alpha on another one, with alpha or without (source over)."""
+    channels = below.shape[2]
     if (top[..., 3] == 255).all():
-        return top
+        return top[..., :channels]
     a = top[..., 3:].astype(np.float32) / 255
+    if channels == 3:
+        return np.rint(top[..., :3] * a + below * (1 - a)).astype(np.uint8)
     b = below[..., 3:].astype(np.float32) / 255 * (1 - a)
     share = a + b
     colour = (top[..., :3] * a + below[..., :3] * b) / np.maximum(share, 1e-6)

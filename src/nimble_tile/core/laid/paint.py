@@ -192,6 +192,8 @@ def painted(
     ndarray
         Of the same shape and type; `image` itself where no item touches it.
     """
+    import cv2
+
     height, width = image.shape[:2]
     reach = _reach(items, matrix, (width, height))
     if not reach:
@@ -200,12 +202,14 @@ def painted(
     part = image[top:bottom, left:right]
     rgba = np.empty((*part.shape[:2], 4), np.uint8)
     if image.shape[2] == 3:
-        rgba[..., :3], rgba[..., 3] = part, 255
+        cv2.cvtColor(np.ascontiguousarray(part), cv2.COLOR_RGB2RGBA, dst=rgba)
     else:
-        # skia paints on premultiplied colours.
-        alpha = part[..., 3:].astype(np.uint16)
-        rgba[..., :3] = (part[..., :3] * alpha + 127) // 255
-        rgba[..., 3] = part[..., 3]
+        rgba[...] = part
+        if part[..., 3].min() < 255:  # skia paints on premultiplied colours
+            alpha = np.ascontiguousarray(part[..., 3])
+            rgba[..., :3] = cv2.multiply(
+                np.ascontiguousarray(part[..., :3]), cv2.merge([alpha] * 3), scale=1 / 255
+            )
     info = skia.ImageInfo.Make(
         rgba.shape[1], rgba.shape[0], skia.kRGBA_8888_ColorType, skia.kPremul_AlphaType,
         skia.ColorSpace.MakeSRGB(),
@@ -220,11 +224,23 @@ def painted(
     if image.shape[2] == 3:
         out[top:bottom, left:right] = rgba[..., :3]
     else:
-        alpha = rgba[..., 3:].astype(np.uint16)
-        straight = (rgba[..., :3].astype(np.uint16) * 255 + alpha // 2) // np.maximum(alpha, 1)
-        out[top:bottom, left:right, :3] = np.minimum(straight, 255)
-        out[top:bottom, left:right, 3] = rgba[..., 3]
+        out[top:bottom, left:right] = _straight(rgba)
     return out
+
+
+_UNDO = (255 / np.maximum(np.arange(256), 1)).astype(np.float32)
+
+
+def _straight(rgba: np.ndarray) -> np.ndarray:
+    """Premultiplied colours with straight alpha again."""
+    import cv2
+
+    alpha = np.ascontiguousarray(rgba[..., 3])
+    if alpha.min() == 255:
+        return rgba
+    factor = cv2.merge([_UNDO[alpha]] * 3)
+    colours = cv2.multiply(np.ascontiguousarray(rgba[..., :3]), factor, dtype=cv2.CV_8U)
+    return np.dstack([colours, alpha])
 
 
 def cover(items: Sequence[Item], modules: int, cells: int) -> np.ndarray:

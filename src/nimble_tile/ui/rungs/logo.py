@@ -61,6 +61,7 @@ class LogoRung(Rung):
         self._theme = themes.LIGHT
         self._made: dict[str, ItemPage] = {}
         self._study: Study | None = None
+        self._studied: Piece | None = None
         self.hand: PlateHand | None = None
         self.index = 0
         self.about = soft()
@@ -200,7 +201,7 @@ class LogoRung(Rung):
         name = items[0].name or "A logo"
         told = name if len(items) == 1 else f"{len(items)} logos"
         found = self._study.coverage if self._study is not None else None
-        if found is None:
+        if found is None or piece != self._studied:
             return told
         return f"{told}, {found.area:.1%} of the area, {sum(found.under)} codewords"
 
@@ -242,7 +243,7 @@ class LogoRung(Rung):
                 self._tell()
 
     def show_study(self, study: Study) -> None:
-        self._study = study
+        self._study, self._studied = study, self.session.piece
         if "cost" in self._made:
             self.cost.show_coverage(study.coverage)
             self.cost.show_tracking(study.tracking)

@@ -30,7 +30,7 @@ if TYPE_CHECKING:
 
 
 class PictureRung(Rung):
-    """Bring, replace, remove; four pages: place, frame, tones, cut-out.
+    """Bring, replace, remove; four pages: place, crop, tones, cut-out.
 
     Signals
     -------
@@ -77,7 +77,7 @@ class PictureRung(Rung):
             "Page",
             [
                 ("place", "Place", "Where the code lies on the picture"),
-                ("frame", "Frame", "Turn, crop, extend, repeat"),
+                ("frame", "Crop", "Turn, crop, extend, repeat"),
                 ("tones", "Tones", "Light, levels, curve, posterise, two tones"),
                 ("cutout", "Cut-out", "Keep the subject, take the background away"),
             ],
