@@ -347,3 +347,15 @@ def test_outside_the_frame_a_ticket_is_transparent_where_the_ground_is(store):
     assert made.rgba[0, 0, 3] == 0
     middle = made.rgba[made.size[1] // 2, made.box.x + 2]
     assert tuple(middle) == (255, 255, 255, 255)  # the paper goes on under the code
+
+
+def test_beside_paper_the_quiet_zone_does_not_fade_into_the_picture(store):
+    dark = store.add(encoded(np.full((600, 600, 3), 40, np.uint8)))
+    place = Region(x=150, y=150, width=300, height=300)
+    piece = said().model_copy(update={"picture": Picture(digest=dark, region=place)})
+    edges = {}
+    for paper in (None, "#f4ead6"):
+        frame = Surround(kind="card", paper=paper, gap=1)
+        made = Renderer(store).render(piece.model_copy(update={"surround": frame}), 600)
+        edges[paper] = made.bare[made.box.y + 2, made.box.x + 100].mean()
+    assert edges[None] < 90 and edges["#f4ead6"] > edges[None] + 60

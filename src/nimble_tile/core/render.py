@@ -400,12 +400,13 @@ class Renderer:
         square = self._stage("square", square_key, lambda: frozen(_cut(canvas, box, quad)), keep=2)
         quiet = piece.code.quiet_zone
         look = look_read(piece.look, piece.blend)
-        plan_key = (square_key, symbol, quiet, look, piece.picture.guard)
+        fades = piece.surround.kind == "none" or piece.surround.paper is None
+        plan_key = (square_key, symbol, quiet, look, piece.picture.guard, fades)
 
         def plan() -> Plan:
             modules = symbol.side + 2 * quiet
             guard = self._guard_grid(piece, extent, box, quad, modules)
-            return Plan(square, symbol, quiet, look, self._images(look), guard)
+            return Plan(square, symbol, quiet, look, self._images(look), guard, fades)
 
         planned = self._stage("plan", plan_key, plan, keep=2)
 

@@ -33,6 +33,9 @@ class Plan:
         Pictures that the look's fills need.
     guard : ndarray of float32, N × N, optional
         0 to 1: where the picture must stay, on the grid of modules.
+    fades : bool
+        Whether the quiet zone fades into the picture at its outer edge; not where paper
+        lies round it.
 
     Notes
     -----
@@ -48,6 +51,7 @@ class Plan:
         look: Look | None = None,
         images: Mapping[str, np.ndarray] | None = None,
         guard: np.ndarray | None = None,
+        fades: bool = True,
     ) -> None:
         self.square = square
         self.symbol = symbol
@@ -55,6 +59,7 @@ class Plan:
         self.look = look or Look()
         self.images = images or {}
         self.guard = guard
+        self.fades = fades
         self._remembered: dict[str, list[tuple[Hashable, Any]]] = {}
 
     def once(self, name: str, key: Hashable, make: Callable[[], Any]) -> Any:

@@ -36,7 +36,7 @@ def _fade(plan: Plan, soft: bool) -> np.ndarray:
     away = np.minimum(np.arange(side), np.arange(side)[::-1]) + 0.5
     if soft:
         width = max(1.0, plan.quiet_zone - KEPT_CLEAR)
-    elif plan.quiet_zone >= LEAST_QUIET:
+    elif plan.quiet_zone >= LEAST_QUIET and plan.fades:
         width = FADE
     else:
         return np.ones((side, side), np.float32)
