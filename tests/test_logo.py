@@ -108,6 +108,15 @@ def test_hostile_and_broken_drawings_are_refused_in_a_sentence(store, data, told
     assert "mark.svg" in str(refused.value)
 
 
+def test_letters_of_a_drawing_are_drawn_and_told_of(store):
+    head = b"<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 100 50'>"
+    for family in (b"", b" font-family='Nowhere Grotesk'", b" font-family='serif'"):
+        data = head + b"<text x='5' y='40'%s font-size='40'>Dusk</text></svg>" % family
+        digest = store.add(data, "dusk.svg", drawings=True)
+        assert "turn them into paths" in store.about(digest).notes[0]
+        assert (store.opened(digest).alpha > 0).mean() > 0.05
+
+
 def test_a_picture_for_blending_is_still_no_drawing(store):
     with pytest.raises(PictureError):
         store.add(SVG, "mark.svg")
@@ -146,6 +155,32 @@ def test_crop_tint_and_main_colour():
     assert dark[5, 5, :3].sum() > dark[5, 60, :3].sum()  # lighter ones stay lighter
     flat = tinted(whole[:, :40], "#112233")
     assert (flat[..., :3] == (17, 34, 51)).all()
+
+
+def test_a_plain_drawing_stays_vectors_and_a_rich_one_stays_a_picture(store, tmp_path, bay):
+    from nimble_tile.core.logo.outlines import outlines
+    from nimble_tile.core.output.export import export
+
+    head = b"<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 100 50'>"
+    assert len(outlines(SVG)) == 2
+    line = b"<path d='M10 25h80' stroke='#123456' stroke-width='9' stroke-linecap='round'/></svg>"
+    assert outlines(head + line)[0].round_ends
+    for rich in (
+        b"<defs><linearGradient id='a'><stop stop-color='#f00'/><stop offset='1'"
+        b" stop-color='#00f'/></linearGradient></defs>"
+        b"<rect width='100' height='50' fill='url(#a)'/></svg>",
+        b"<rect width='100' height='50' fill='#eee'/><g opacity='.3'><rect width='60' height='40'/>"
+        b"<rect x='20' width='60' height='40' fill='#c00'/></g></svg>",
+    ):
+        assert outlines(head + rich) is None
+    assert outlines(encoded(np.zeros((20, 20, 3), np.uint8))) is None
+    digest = store.add(SVG, "mark.svg", drawings=True)
+    for tint, images in ((None, 0), ("#224466", 1)):
+        piece = with_logos(Logo(digest=digest, size=0.25, angle=20, tint=tint), level="H")
+        path = tmp_path / "mark.svg"
+        proof = export(Renderer(store).render(piece), path, piece.finish, bay)
+        assert proof.verdict.readers_right == (4, 4)
+        assert path.read_bytes().count(b"<image") == images
 
 
 # What lies under it --------------------------------------------------------------
@@ -403,6 +438,17 @@ def test_a_shadow_is_judged_by_the_readers(store, bay):
     assert told[0] == ""
     assert "still do" in told[1]
     assert "spare" in told[2] or "no longer" in told[2]
+
+
+def test_a_logo_that_is_too_large_is_named_as_the_reason(store, bay):
+    white = block(store, (255, 255, 255))
+    renderer = Renderer(store)
+    large = with_logos(Logo(digest=white, size=0.5, backing=Backing(kind="none")), level="L")
+    verdict = judge_rendering(renderer.render(large, 600), bay)
+    assert verdict.state == "fails"
+    assert "under the logo" in verdict.reasons[0].text
+    assert "smaller" in verdict.reasons[0].way_out
+    assert judge_rendering(renderer.render(with_logos(level="L"), 600), bay).reasons == ()
 
 
 def test_several_logos_are_counted_one_by_one(store):

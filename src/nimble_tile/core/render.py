@@ -26,10 +26,11 @@ from nimble_tile.core import laying
 from nimble_tile.core.additions import MOST_LOGOS, Layout, Logo
 from nimble_tile.core.blend import Plan, blend, look_read
 from nimble_tile.core.errors import PictureError
-from nimble_tile.core.laid import Laid
+from nimble_tile.core.laid import Laid, Shape
 from nimble_tile.core.laid.paint import painted
 from nimble_tile.core.logo.lay import LaidLogos
 from nimble_tile.core.logo.lay import lay as lay_logos
+from nimble_tile.core.logo.outlines import outlines
 from nimble_tile.core.logo.pixels import prepared as prepared_logo
 from nimble_tile.core.look import Look
 from nimble_tile.core.picture import framing, warping
@@ -245,7 +246,8 @@ class Renderer:
         def lay() -> LaidLogos:
             pixels = [self.logo_pixels(logo) for logo in logos.items]
             paint = None if logos.paint is None else self.pictures.mask(logos.paint)
-            return lay_logos(logos, pixels, paint, side, quiet)
+            shapes = [self._logo_shapes(logo) for logo in logos.items]
+            return lay_logos(logos, pixels, paint, side, quiet, shapes)
 
         return self._stage("logos", (logos, side, quiet), lay, keep=2)
 
@@ -257,6 +259,15 @@ class Renderer:
                 "logo", key, lambda: prepared_logo(self.pictures.opened(logo.digest), logo),
                 keep=MOST_LOGOS,
             )  # fmt: skip
+
+    def _logo_shapes(self, logo: Logo) -> tuple[Shape, ...]:
+        """A logo as plain shapes, where it is an SVG and left as it is; else none."""
+        if any(logo.crop) or logo.ground.off or logo.tint is not None:
+            return ()
+        file = self.pictures.file(logo.digest)
+        return self._stage(
+            "logo shapes", logo.digest, lambda: outlines(file) or (), keep=MOST_LOGOS
+        )
 
     def place(self, piece: Piece) -> Region | None:
         """The code's place on the framed picture as it is used; None without a picture.

@@ -216,7 +216,10 @@ class LaidDesk(QObject):
         if len(items) >= MOST_LOGOS:
             self.window.notice.say(f"A piece holds {MOST_LOGOS} logos at most.")
             return
-        opaque = not self.pictures.about(digest).transparent
+        about = self.pictures.about(digest)
+        if about.notes:
+            self.window.notice.say(f"{name}: {' '.join(about.notes)}")
+        opaque = not about.transparent
         new = Logo(digest=digest, name=name)
         if opaque and name.lower().endswith((".jpg", ".jpeg")):
             # A photograph has no outline of its own.

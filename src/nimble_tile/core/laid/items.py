@@ -40,6 +40,8 @@ class Shape:
         0 to 1.
     dash : (float, float) or None
         Lengths of the line's dashes and gaps, in modules.
+    round_ends : bool
+        Whether an open line ends round.
     """
 
     role: Role
@@ -51,6 +53,7 @@ class Shape:
     soft: float = 0
     opacity: float = 1
     dash: tuple[float, float] | None = None
+    round_ends: bool = False
 
     @property
     def bounds(self) -> Bounds:
@@ -76,6 +79,8 @@ class Stamp:
     angle : float
         Degrees clockwise.
     opacity : float
+    shapes : tuple of Shape
+        The same as plain shapes in modules, for files that stay sharp; empty: there are none.
     """
 
     role: Role
@@ -86,6 +91,7 @@ class Stamp:
     height: float
     angle: float = 0
     opacity: float = 1
+    shapes: tuple[Shape, ...] = ()
 
     @property
     def matrix(self) -> np.ndarray:

@@ -48,8 +48,9 @@ def _shape(canvas: skia.Canvas, item: Shape) -> None:
         paint.setStyle(skia.Paint.kStroke_Style)
         paint.setStrokeWidth(item.stroke)
         paint.setStrokeJoin(skia.Paint.kRound_Join)
-        if item.dash is not None:
+        if item.dash is not None or item.round_ends:
             paint.setStrokeCap(skia.Paint.kRound_Cap)
+        if item.dash is not None:
             paint.setPathEffect(skia.DashPathEffect.Make(list(item.dash), 0))
         canvas.drawPath(path, paint)
 
@@ -149,6 +150,9 @@ def paint_items(
     for item in items:
         if page and isinstance(item, Shape) and item.soft > 0 and item.colour is not None:
             _stamp(canvas, as_stamp(item), SOFT_PIXELS)
+        elif page and isinstance(item, Stamp) and item.shapes:
+            for shape in item.shapes:
+                _shape(canvas, shape)
         elif isinstance(item, Shape):
             _shape(canvas, item)
         else:

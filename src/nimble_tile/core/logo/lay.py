@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from nimble_tile.core.additions import Logo, Logos
 from nimble_tile.core.laid.items import Item, Shape, Stamp
 from nimble_tile.core.logo.backing import shape_of
+from nimble_tile.core.logo.outlines import placed
 from nimble_tile.core.look import rgb as rgb_of
 from nimble_tile.core.symbol.looks.paths import Path
 
@@ -78,6 +79,7 @@ def lay(
     paint: np.ndarray | None,
     side: int,
     quiet_zone: int,
+    shapes: Sequence[tuple[Shape, ...]] = (),
 ) -> LaidLogos:
     """Lay logos on a symbol.
 
@@ -91,6 +93,8 @@ def lay(
     side : int
         Modules a side, quiet zone not included.
     quiet_zone : int
+    shapes : sequence of tuple of Shape, optional
+        Each logo as plain shapes, from `nimble_tile.core.logo.outlines`; empty: none.
     """
     total = side + 2 * quiet_zone
     plates: list[Item] = []
@@ -101,6 +105,9 @@ def lay(
         plates.append(_painted(paint, logos.paint_colour, total))
     for index, (logo, rgba) in enumerate(zip(logos.items, pixels, strict=True)):
         stamp = stamp_of(logo, rgba, side, quiet_zone, index)
+        if index < len(shapes) and shapes[index]:
+            own = placed(shapes[index], stamp.middle, logo.size * side, logo.angle, index)
+            stamp = replace(stamp, shapes=own)
         boxes["logo", index] = (stamp.middle, stamp.width, stamp.height, stamp.angle)
         backing = logo.backing
         if backing.kind != "none":

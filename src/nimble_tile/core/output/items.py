@@ -33,6 +33,8 @@ def svg_items(items: Sequence[Item], finish: Finish, name: str) -> Iterator[str]
     for number, item in enumerate(items):
         if isinstance(item, Shape):
             yield _shape(item, f"{name}{number}")
+        elif item.shapes:
+            yield "".join(_shape(s, f"{name}{number}s{i}") for i, s in enumerate(item.shapes))
         else:
             yield _stamp(item, finish)
 
@@ -56,10 +58,10 @@ def _shape(item: Shape, name: str) -> str:
             blur = f' filter="url(#{name})"'
         out += f'<path fill="{item.colour}"{rule}{fade}{blur} d="{data}"/>'
     if item.stroke > 0:
-        dash = ""
+        dash = ' stroke-linecap="round"' if item.dash is not None or item.round_ends else ""
         if item.dash is not None:
             on, off = item.dash
-            dash = f' stroke-linecap="round" stroke-dasharray="{on:g} {off:g}"'
+            dash += f' stroke-dasharray="{on:g} {off:g}"'
         out += (
             f'<path fill="none" stroke="{item.stroke_colour}" stroke-width="{item.stroke:g}" '
             f'stroke-linejoin="round"{dash}{fade} d="{data}"/>'

@@ -87,8 +87,17 @@ def _svg(data: bytes, name: str, side: int) -> np.ndarray:
 
     text = _checked(data, name)
 
+    own: dict[str, object] = {"skip_system_fonts": True}
+    if has_letters(data):
+        from importlib.resources import as_file, files
+
+        # Letters in a font that is not here are drawn in ours rather than not at all.
+        with as_file(files("nimble_tile.assets").joinpath("fonts/AlegreyaSans-Regular.ttf")) as at:
+            families = ("font_family", "serif_family", "sans_serif_family")
+            own = {"font_files": [str(at)], **dict.fromkeys(families, "Alegreya Sans")}
+
     def drawn(width: int) -> Image.Image:
-        png = resvg_py.svg_to_bytes(svg_string=text, width=width, dpi=96)
+        png = resvg_py.svg_to_bytes(svg_string=text, width=width, dpi=96, **own)
         return Image.open(io.BytesIO(png)).convert("RGBA")
 
     try:
@@ -101,6 +110,11 @@ def _svg(data: bytes, name: str, side: int) -> np.ndarray:
         raise
     except Exception as error:  # a parser of foreign files: anything may come
         raise _damaged(name) from error
+
+
+def has_letters(data: bytes) -> bool:
+    """Whether a drawing holds text, which looks as the fonts of this machine have it."""
+    return b"<text" in data or b":text" in data
 
 
 def _checked(data: bytes, name: str) -> str:

@@ -130,10 +130,13 @@ def open_picture(
     if not data:
         raise PictureError(f"{name} is empty.", "Save it again from where it comes from.")
     if drawings:
-        from nimble_tile.core.picture.drawings import draw, kind_of
+        from nimble_tile.core.picture.drawings import draw, has_letters, kind_of
 
-        if kind_of(data) is not None:
-            return _drawn(draw(data, name))
+        kind = kind_of(data)
+        if kind is not None:
+            note = "Its letters are text: turn them into paths, or they depend on fonts here."
+            notes = (note,) if kind == "svg" and has_letters(data) else ()
+            return _drawn(draw(data, name), notes)
     try:
         # The limit on pixels is ours and is checked before decoding.
         Image.MAX_IMAGE_PIXELS = None
@@ -158,13 +161,13 @@ def open_picture(
         ) from error
 
 
-def _drawn(rgba: np.ndarray) -> Opened:
+def _drawn(rgba: np.ndarray, notes: tuple[str, ...]) -> Opened:
     import numpy as np
 
     rgb, alpha = np.ascontiguousarray(rgba[..., :3]), np.ascontiguousarray(rgba[..., 3])
     for array in (rgb, alpha):
         array.setflags(write=False)
-    return Opened(rgb, None if alpha.min() == 255 else alpha, ())
+    return Opened(rgb, None if alpha.min() == 255 else alpha, notes)
 
 
 def _check_size(size: tuple[int, int], name: str, most: int) -> None:

@@ -11,6 +11,7 @@ from typing import Literal
 
 import numpy as np
 
+from nimble_tile.core.logo.lay import TOUCHED, under
 from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.render import Rendering
 from nimble_tile.core.scan.bay import Outcome, ReaderBay
@@ -50,6 +51,9 @@ to count as light on dark; a picture that hardly shows its code stays below."""
 
 LEAST_MODULE = 4
 """Pixels a module that this second look needs to be worth taking."""
+
+COVERED, LEAST_COVERED = 0.6, 4
+"""Share of the wrong modules, and their number, from which what lies on them is to blame."""
 
 State = Literal["well", "thin", "fails"]
 
@@ -168,7 +172,31 @@ def judge_rendering(rendering: Rendering, bay: ReaderBay, with_fidelity: bool = 
         blended=rendering.blended,
         meanwhile=[lambda: fidelity.append(fidelity_of(rendering))] if wanted else (),
     )
-    return replace(verdict, fidelity=fidelity[0] if fidelity else None)
+    reasons = (*_covered(rendering, verdict), *verdict.reasons)
+    return replace(verdict, fidelity=fidelity[0] if fidelity else None, reasons=reasons)
+
+
+def _covered(rendering: Rendering, verdict: Verdict) -> tuple[Reason, ...]:
+    """The reason, where most of what is wrong lies under a logo or a caption."""
+    laid, looked = rendering.laid, verdict.sample
+    if laid is None or looked is None or verdict.state == "well":
+        return ()
+    items = [item for item in laid.over if item.role not in ("paper", "line")]
+    touched = under(items, rendering.symbol.side, rendering.quiet_zone) > TOUCHED
+    if laid.cleared is not None:
+        touched |= laid.cleared
+    wrong = int(looked.wrong.sum())
+    own = int((looked.wrong & touched).sum())
+    if own < COVERED * max(wrong, 1) or own < LEAST_COVERED:
+        return ()
+    captions = {item.role for item in items} == {"caption"}
+    what = "caption" if captions else "logo"
+    return (
+        Reason(
+            f"{own} of {wrong} wrong modules lie under the {what}.",
+            "Make it smaller, move it, or raise the level.",
+        ),
+    )
 
 
 def fidelity_of(rendering: Rendering) -> Fidelity:
