@@ -13,6 +13,9 @@ from nimble_tile.core.symbol.looks.paths import Path, circle, joined, polygon, r
 TRACED = 400
 """Pixels of the longer side at which a logo's outline is traced, at least."""
 
+LEAST_TRACED = 24
+"""Pixels of a tiny logo in a wide margin."""
+
 OPAQUE = 100
 """Alpha, of 255, from which a pixel belongs to the logo."""
 
@@ -67,11 +70,15 @@ def _outline(stamp: Stamp, margin: float) -> Path:
 
     from nimble_tile.core.laid.paint import smaller
 
+    # A wide margin round a small logo leaves less to trace the logo itself on.
+    longer = max(stamp.width, stamp.height)
+    wanted = min(TRACED, max(LEAST_TRACED, 2 * TRACED * longer / (longer + 2 * margin)))
     # What was reduced once serves every size that is tried.
-    alpha = np.ascontiguousarray(smaller(stamp.rgba, TRACED)[..., 3])
-    grow = TRACED / max(alpha.shape)
-    if grow > 1:  # a thin outline must not fall between pixels
-        alpha = cv2.resize(alpha, None, fx=grow, fy=grow, interpolation=cv2.INTER_LINEAR)
+    alpha = np.ascontiguousarray(smaller(stamp.rgba, wanted)[..., 3])
+    grow = wanted / max(alpha.shape)
+    if grow > 1 or grow < 0.6:  # a thin outline must not fall between pixels
+        way = cv2.INTER_LINEAR if grow > 1 else cv2.INTER_AREA
+        alpha = cv2.resize(alpha, None, fx=grow, fy=grow, interpolation=way)
     scale = max(alpha.shape) / max(stamp.width, stamp.height)  # traced pixels a module
     more = math.ceil(margin * scale + 4 * SMOOTH) + 2
     alpha = cv2.copyMakeBorder(alpha, more, more, more, more, cv2.BORDER_CONSTANT, value=0)

@@ -156,7 +156,8 @@ def _shadow(stamp: Stamp, logo: Logo) -> Stamp:
 
     shadow = logo.shadow
     longer = max(stamp.width, stamp.height)
-    scale = SHADOW_SIDE / longer
+    # The blur sticks out: a tiny logo must not become a huge shadow.
+    scale = SHADOW_SIDE / (longer + 3 * shadow.blur)
     size = max(1, round(stamp.width * scale)), max(1, round(stamp.height * scale))
     alpha = cv2.resize(np.ascontiguousarray(stamp.rgba[..., 3]), size, interpolation=cv2.INTER_AREA)
     sigma = max(0.3, shadow.blur * scale / 2)

@@ -147,11 +147,11 @@ def tinted(rgba: np.ndarray, colour: str) -> np.ndarray:
     darkest = float(np.percentile(seen, 5)) if seen.size else 0.0
     # A logo of one tone has no lighter ones to keep.
     flat = seen.size == 0 or float(np.percentile(seen, 95)) - darkest < 24
-    reach = max(255 - darkest, 1)
-    light = np.zeros(luma.shape, np.float32) if flat else np.clip((luma - darkest) / reach, 0, 1)
-    target = np.array(rgb_of(colour), np.float32)
+    steps = np.zeros(256) if flat else np.clip((np.arange(256) - darkest) / (255 - darkest), 0, 1)
+    target = np.array(rgb_of(colour))
+    table = np.rint(target + (255 - target) * steps[:, None]).astype(np.uint8)
     out = rgba.copy()
-    out[..., :3] = np.rint(target + (255 - target) * light[..., None])
+    out[..., :3] = table[luma]
     return out
 
 
