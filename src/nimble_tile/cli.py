@@ -296,7 +296,7 @@ def make(
     if caption is not None:
         from nimble_tile.core.additions import Caption, Captions
 
-        said = _valid(Caption, {"text": caption.replace("\\n", "\n")})
+        said = _valid(Caption, {"text": caption.replace("\\n", "\n")}, text="caption")
         piece = piece.model_copy(update={"caption": Captions(items=(said,))})
     if frame is not None:
         piece = piece.edited("surround", kind=frame, side="above" if frame == "tag" else "below")
@@ -357,8 +357,8 @@ def _given(options: dict[str, Any], **names: str) -> dict[str, Any]:
     return {field: options[name] for field, name in names.items() if options[name] is not None}
 
 
-def _valid(model: Callable[..., Any], values: dict[str, Any]) -> Any:
-    """The model, or one line that says which option is wrong."""
+def _valid(model: Callable[..., Any], values: dict[str, Any], **names: str) -> Any:
+    """The model, or one line that says which option is wrong; `names` are those of fields."""
     from pydantic import ValidationError
 
     from nimble_tile.core.errors import UserError
@@ -367,11 +367,13 @@ def _valid(model: Callable[..., Any], values: dict[str, Any]) -> Any:
         return model(**values)
     except ValidationError as error:
         first = error.errors()[0]
-        option = {"method": "blend", "text": "message"}.get(
+        option = ({"method": "blend", "text": "message"} | names).get(
             str(first["loc"][0]), str(first["loc"][0]).replace("_", "-")
         )
         what = first["msg"].removeprefix("Value error, ").removeprefix("Input ")
-        raise UserError(f"--{option} {first['input']!s}: {what}.") from None
+        given = str(first["input"])
+        given = given if len(given) <= 60 else given[:59] + "…"
+        raise UserError(f"--{option} {given}: {what}.") from None
 
 
 @main.command()

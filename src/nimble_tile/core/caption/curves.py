@@ -23,6 +23,11 @@ WORD = 1.6
 standing on it as one."""
 
 
+TOGETHER = 0.2
+"""Share of the narrower contour above which two that overlap are one letter: letters that
+are set closely overlap by less."""
+
+
 class Guide:
     """A line to walk along.
 
@@ -115,7 +120,7 @@ def letters(path: Path) -> list[Path]:
         if groups:
             low, high, own = groups[-1]
             shared = min(high, right) - max(low, left)
-            if shared > 0.5 * min(high - low, right - left):
+            if shared > TOGETHER * min(high - low, right - left):
                 groups[-1] = (low, max(high, right), own + ops)
                 continue
         groups.append((left, right, list(ops)))
