@@ -11,6 +11,7 @@ from conftest import LINK, encoded, photograph
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Message
 from nimble_tile.core.project import archive
+from nimble_tile.ui.bench import Lens
 from nimble_tile.ui.hands.laid import LaidHand
 from nimble_tile.ui.hands.layout import LayoutHand
 from nimble_tile.ui.hands.plate import PlateHand
@@ -155,6 +156,50 @@ def test_cost_is_shown_and_the_searches_are_one_undoable_edit(marked, settle, qt
     page.marker.click()
     studied(window, qtbot)
     assert "views" in page.tracks.text() and page.tracks.isVisible()
+
+
+def test_the_x_ray_stays_while_a_logo_is_changed(marked, settle):
+    window = marked
+    window.look_through(Lens.XRAY)
+    window.logo.logo.size.box.setValue(28)
+    settle(window)
+    assert window.bench.lens is Lens.XRAY
+    window.ladder.open(3)
+    window.ladder.open(4)
+    assert window.bench.lens is Lens.FINISHED  # handles are of use there alone
+
+
+def test_arrows_move_captions_and_layouts(marked, settle, qtbot):
+    window, bench = marked, marked.bench
+    window.ladder.open(5)
+    window.finish.open_page("caption")
+    window.finish.caption.add.click()
+    settle(window)
+    bench.setFocus()
+    before = bench.hand.current
+    QTest.keyClick(bench, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
+    caption = window.session.piece.caption.items[0]
+    side = window._shown.rendering.symbol.side
+    assert caption.place == "free" and caption.y == pytest.approx((before.y + 1) / side, abs=1e-3)
+    window.finish.open_page("layout")
+    window.laid_desk.take_shipped("poster")
+    qtbot.waitUntil(lambda: window.session.piece.layout.digest is not None, timeout=10_000)
+    settle(window)
+    quad = window.session.piece.layout.quad
+    bench.setFocus()
+    QTest.keyClick(bench, Qt.Key.Key_Left)
+    QTest.keyClick(bench, Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier)
+    moved = window.session.piece.layout.quad
+    assert moved == tuple((x - 1, y - 10) for x, y in quad)
+    # Whatever is pulled where it cannot be stays where it was.
+    points = bench.hand._points()
+    drag(bench, points[0], points[2] + QPointF(40, 40))
+    from nimble_tile.core.picture.placing import possible
+
+    assert possible(np.array(window.session.piece.layout.quad))
+    window.finish.layout_page.remove.click()
+    settle(window)
+    assert not window._shown.arranged and bench.hand is bench.placing
 
 
 def test_recolouring_goes_both_ways(marked, settle, qtbot):

@@ -98,8 +98,9 @@ class LaidDesk(QObject):
             self._follow_layout(self.session.piece)
         if bench.hand is not hand:
             bench.take_hand(hand)
-        if bench.lens is not Lens.FINISHED:
-            self.window.look_through(Lens.FINISHED)
+            # Only when work begins: the x-ray may well be looked through meanwhile.
+            if bench.lens is not Lens.FINISHED:
+                self.window.look_through(Lens.FINISHED)
         bench.update()
 
     def _index(self, role: str) -> int:

@@ -14,7 +14,7 @@ from nimble_tile.core.picture.opening import Opened, open_picture
 if TYPE_CHECKING:
     import numpy as np
 
-KEPT_DECODED = 8
+KEPT_DECODED = 6
 """Decoded pictures that stay in memory; originals always do."""
 
 

@@ -13,6 +13,15 @@ if TYPE_CHECKING:
 Modifiers = Qt.KeyboardModifier
 
 
+def arrow_step(event: QKeyEvent, near: float, far: float) -> tuple[float, float] | None:
+    """What an arrow key moves by: `near`, or `far` with Shift; None for other keys."""
+    step = far if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else near
+    return {
+        Qt.Key.Key_Left: (-step, 0.0), Qt.Key.Key_Right: (step, 0.0),
+        Qt.Key.Key_Up: (0.0, -step), Qt.Key.Key_Down: (0.0, step),
+    }.get(event.key())  # fmt: skip
+
+
 class Hand(QObject):
     """Turns the pointer's moves on the bench into something.
 

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen, QPolygonF, QTransform
 
 from nimble_tile.ui import theme as themes
-from nimble_tile.ui.hands.base import Hand, Modifiers
+from nimble_tile.ui.hands.base import Hand, Modifiers, arrow_step
 from nimble_tile.ui.hands.placing import FREE, KNOB, STALK
 
 SNAP = 8
@@ -247,14 +247,10 @@ class LaidHand(Hand):
         if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.removed.emit(self.role, self.index)
             return True
-        step = 1.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.1
-        arrows = {
-            Qt.Key.Key_Left: (-step, 0), Qt.Key.Key_Right: (step, 0),
-            Qt.Key.Key_Up: (0, -step), Qt.Key.Key_Down: (0, step),
-        }  # fmt: skip
-        if event.key() not in arrows:
+        by = arrow_step(event, 0.1, 1.0)
+        if by is None:
             return False
-        dx, dy = arrows[event.key()]
+        dx, dy = by
         self.placed.emit(self.role, self.index, replace(item, x=item.x + dx, y=item.y + dy), 1.0)
         return True
 

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen, QPolygonF
 
 from nimble_tile.ui import theme as themes
-from nimble_tile.ui.hands.base import Hand, Modifiers
+from nimble_tile.ui.hands.base import Hand, Modifiers, arrow_step
 from nimble_tile.ui.hands.placing import KNOB
 
 
@@ -105,14 +105,10 @@ class LayoutHand(Hand):
             self.release()
 
     def key(self, event: QKeyEvent) -> bool:
-        step = 10.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        arrows = {
-            Qt.Key.Key_Left: (-step, 0), Qt.Key.Key_Right: (step, 0),
-            Qt.Key.Key_Up: (0, -step), Qt.Key.Key_Down: (0, step),
-        }  # fmt: skip
-        if event.key() not in arrows or not self.ready:
+        by = arrow_step(event, 1.0, 10.0)
+        if by is None or not self.ready:
             return False
-        dx, dy = arrows[event.key()]
+        dx, dy = by
         moved = [(x + dx, y + dy) for x, y in self.quad]
         inside = all(0 <= x <= self.extent[0] and 0 <= y <= self.extent[1] for x, y in moved)
         if inside:

@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen, QPolygonF
 from nimble_tile.core.picture.placing import CORNERS, inside
 from nimble_tile.core.piece import Region
 from nimble_tile.ui import theme as themes
-from nimble_tile.ui.hands.base import Hand, Modifiers
+from nimble_tile.ui.hands.base import Hand, Modifiers, arrow_step
 
 KNOB = 10
 """Side of a handle, in screen pixels."""
@@ -180,18 +180,12 @@ class PlacingHand(Hand):
             self.release()
 
     def key(self, event: QKeyEvent) -> bool:
-        step = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
-        arrows = {
-            Qt.Key.Key_Left: (-step, 0),
-            Qt.Key.Key_Right: (step, 0),
-            Qt.Key.Key_Up: (0, -step),
-            Qt.Key.Key_Down: (0, step),
-        }
-        if event.key() not in arrows or not self.ready:
+        by = arrow_step(event, 1, 10)
+        if by is None or not self.ready:
             return False
         from nimble_tile.core.picture import gestures
 
-        new, _ = gestures.moved(self.bench.place, arrows[event.key()], self.bench.extent)
+        new, _ = gestures.moved(self.bench.place, by, self.bench.extent)
         self._put(new)
         return True
 
