@@ -14,6 +14,8 @@ from nimble_tile.core.coverage.count import coverage
 from nimble_tile.core.coverage.marker import track
 from nimble_tile.core.coverage.scene import Scene
 from nimble_tile.core.errors import PictureError
+from nimble_tile.core.laid.items import Shape
+from nimble_tile.core.laid.paint import cover
 from nimble_tile.core.logo.pixels import main_colour, prepared, tinted, without_ground
 from nimble_tile.core.picture.drawings import draw, one_page, pages
 from nimble_tile.core.picture.opening import Opened
@@ -216,7 +218,7 @@ def test_cleared_modules_show_the_ground_and_plates_their_colour(store):
 
 def test_shapes_keep_their_margin_round_the_logo(store):
     from nimble_tile.core.logo.backing import shape_of
-    from nimble_tile.core.logo.lay import CELLS, covered_cells, stamp_of
+    from nimble_tile.core.logo.lay import stamp_of
 
     y, x = np.mgrid[0:200, 0:200] - 99.5
     disk = np.zeros((200, 200, 4), np.uint8)
@@ -229,8 +231,8 @@ def test_shapes_keep_their_margin_round_the_logo(store):
         ("box", 12.0**2), ("rounded", 12**2 - (4 - np.pi) * (0.4 * 6) ** 2),
     ):  # fmt: skip
         path = shape_of(stamp, Backing(shape=shape, margin=1, corner=0.4))
-        cells = covered_cells(path, 25, 4)
-        assert cells.sum() / CELLS**2 == pytest.approx(area, rel=0.03), shape
+        cells = cover([Shape("plate", 0, path, "#000000")], 33, 6) / 255
+        assert cells.sum() / 6**2 == pytest.approx(area, rel=0.03), shape
 
 
 def test_on_a_picture_cleared_modules_are_the_picture_again(store):

@@ -23,6 +23,7 @@ from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.rendering import Rendering, frozen
 
 ROWS = 512
+"""Rows that are mixed at once, to save memory."""
 
 
 def place_in(layout: Layout, aspect: float) -> np.ndarray:
@@ -103,17 +104,15 @@ def arranged(piece: Rendering, ground: np.ndarray, quad: np.ndarray, clip: np.nd
         corners = piece.quad
     code = warping.mapped(matrix, np.array(corners, float))
     image = frozen(_laid(ground, pixels, matrix, clip))
-    bare = piece.bare if piece.bare is not None else piece.image
+    picture, bare = image, None
+    if piece.blended:  # what the picture has lost is measured on these
+        picture = frozen(_laid(ground, piece.picture, matrix, clip))
+        if piece.bare is not None:
+            bare = frozen(_laid(ground, piece.bare, matrix, clip))
     return replace(
-        piece,
-        image=image,
-        picture=frozen(_laid(ground, piece.picture, matrix, clip)),
-        bare=frozen(_laid(ground, bare, matrix, clip)),
-        box=bounds(code, size),
-        quad=code,
-        rgba=None,
-        arranged=True,
-    )
+        piece, image=image, picture=picture, bare=bare, box=bounds(code, size), quad=code,
+        rgba=None, arranged=True,
+    )  # fmt: skip
 
 
 def _laid(

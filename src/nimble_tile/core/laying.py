@@ -13,8 +13,6 @@ from nimble_tile.core.logo.lay import LaidLogos
 from nimble_tile.core.look import Fill, Look
 from nimble_tile.core.piece import Piece
 
-NOTHING = Laid()
-
 
 def wanted(piece: Piece) -> bool:
     """Whether there is anything to lay."""

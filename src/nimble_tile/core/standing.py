@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from nimble_tile.core.laid import Laid
-from nimble_tile.core.laid.paint import painted
+from nimble_tile.core.laid.paint import Sheet
 from nimble_tile.core.look import Look
 from nimble_tile.core.look import rgb as rgb_of
 from nimble_tile.core.picture.placing import Box
@@ -79,7 +79,7 @@ def compose(
     box : Box
         The code's square.
     """
-    from nimble_tile.core.symbol.looks.paint import raster
+    from nimble_tile.core.symbol.looks.paint import paint_layers
 
     modules = symbol.side + 2 * quiet_zone
     box, (width, height) = box_on(laid.extent, modules, size)
@@ -88,31 +88,18 @@ def compose(
     canvas = np.empty((height, width, len(colour)), np.uint8)
     canvas[...] = colour
     matrix, scale = box.matrix(modules), box.width / modules
-    canvas = painted(canvas, laid.under, matrix, scale)
-    part = canvas[box.slices]
+    sheet = Sheet(canvas)
+    sheet.paint(laid.under, matrix, scale)
     if look.plain:
-        part[..., :3] = plain_code(symbol, quiet_zone, box.width, laid.cleared)
-        part[..., 3:] = 255
+        sheet.rgba[box.slices][..., :3] = plain_code(symbol, quiet_zone, box.width, laid.cleared)
+        sheet.rgba[box.slices][..., 3] = 255
     else:
-        drawn = raster(drawing(symbol, look, quiet_zone, laid.cleared), box.width, images)
-        part[...] = _over(drawn, part)
-    finished = painted(canvas, laid.over, matrix, scale)
+        drawn = drawing(symbol, look, quiet_zone, laid.cleared)
+        sheet.draw(matrix, lambda canvas: paint_layers(canvas, drawn, images))
+    bare = sheet.pixels()
+    sheet.paint(laid.over, matrix, scale)
+    finished = sheet.pixels()
     if ground is not None:
-        return frozen(finished), None, frozen(canvas), box
-    bare, _ = on_white(canvas)
+        return frozen(finished), None, frozen(bare), box
     image, rgba = on_white(finished)
-    return image, rgba, bare, box
-
-
-def _over(top: np.ndarray, below: np.ndarray) -> np.ndarray:
-    """An image with straight alpha on another one, with alpha or without (source over)."""
-    channels = below.shape[2]
-    if (top[..., 3] == 255).all():
-        return top[..., :channels]
-    a = top[..., 3:].astype(np.float32) / 255
-    if channels == 3:
-        return np.rint(top[..., :3] * a + below * (1 - a)).astype(np.uint8)
-    b = below[..., 3:].astype(np.float32) / 255 * (1 - a)
-    share = a + b
-    colour = (top[..., :3] * a + below[..., :3] * b) / np.maximum(share, 1e-6)
-    return np.rint(np.dstack([colour, share * 255])).astype(np.uint8)
+    return image, rgba, on_white(bare)[0], box

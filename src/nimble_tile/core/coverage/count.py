@@ -8,17 +8,14 @@ import numpy as np
 
 from nimble_tile.core.coverage.hold import Hold, foresee
 from nimble_tile.core.laid.items import Item, Laid
-from nimble_tile.core.logo.lay import CELLS, CLEARED_FROM, TOUCHED
+from nimble_tile.core.logo.lay import CLEARED_FROM, TOUCHED, under
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.readers import to_grey
-from nimble_tile.core.scan.sampling import Sample, sample, upright_view
+from nimble_tile.core.scan.sampling import Sample, sample, spoiled, upright_view
 from nimble_tile.core.scan.verdict import light_on_dark
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks.drawing import alignment_middles
-
-ON_CODE = ("plate", "paint", "shadow", "logo", "caption")
-"""Roles of items that may lie on modules."""
 
 
 @dataclass(frozen=True)
@@ -85,18 +82,6 @@ class Coverage:
     hold: Hold
     explanation: str
 
-    @property
-    def weakest(self) -> int:
-        """The block with the least left, counted from 0."""
-        left = [1 - s / c if c else 0.0 for s, c in zip(self.spoiled, self.correctable,
-                                                        strict=True)]  # fmt: skip
-        return int(np.argmin(left))
-
-
-def on_code(laid: Laid) -> list[Item]:
-    """Items that may lie on modules."""
-    return [item for item in laid.over if item.role in ON_CODE]
-
 
 def seen(rendering: Rendering) -> tuple[np.ndarray, object]:
     """The code upright as grey, dark on light, and its box there."""
@@ -106,21 +91,6 @@ def seen(rendering: Rendering) -> tuple[np.ndarray, object]:
     if light_on_dark(grey, box, rendering.symbol, rendering.quiet_zone):
         grey = 255 - grey
     return grey, box
-
-
-def covered(items: list[Item], symbol: Symbol, quiet_zone: int) -> np.ndarray:
-    """Cells of the symbol (float32 n·CELLS a side, 0 to 1) that items cover."""
-    from nimble_tile.core.laid.paint import cover
-
-    total = symbol.side + 2 * quiet_zone
-    cells = cover(items, total, CELLS)
-    own = slice(quiet_zone * CELLS, (quiet_zone + symbol.side) * CELLS)
-    return cells[own, own].astype(np.float32) / 255
-
-
-def _by_module(cells: np.ndarray) -> np.ndarray:
-    n = cells.shape[0] // CELLS
-    return cells.reshape(n, CELLS, n, CELLS).mean((1, 3))
 
 
 def coverage(rendering: Rendering) -> Coverage | None:
@@ -134,9 +104,8 @@ def coverage(rendering: Rendering) -> Coverage | None:
     laid, symbol, quiet = rendering.laid, rendering.symbol, rendering.quiet_zone
     if laid is None:
         return None
-    items = on_code(laid)
-    cells = covered(items, symbol, quiet)
-    modules = _by_module(cells)
+    items = laid.on_code
+    modules = under(items, symbol.side, quiet)
     if laid.cleared is not None:
         modules = np.where(laid.cleared, 1, modules)
     touched = modules > TOUCHED
@@ -146,7 +115,7 @@ def coverage(rendering: Rendering) -> Coverage | None:
     looked = sample(grey, box, symbol, quiet)
     hold = foresee(grey, box, symbol, quiet, touched)
     shares = _shares(laid, items, looked, symbol, quiet)
-    under = _spoiled(looked.wrong & touched, symbol)
+    below = spoiled(looked.wrong & touched, symbol)
     area = float(modules.mean())
     return Coverage(
         area=area,
@@ -154,22 +123,13 @@ def coverage(rendering: Rendering) -> Coverage | None:
         touched=touched,
         shares=shares,
         spoiled=looked.codeword_errors,
-        under=under,
+        under=below,
         correctable=looked.correctable,
         codewords=len(symbol.anatomy.bits_of),
         patterns=touched_patterns(modules >= CLEARED_FROM, symbol),
         hold=hold,
-        explanation=_explanation(area, under, looked, symbol),
+        explanation=_explanation(area, below, looked, symbol),
     )
-
-
-def _spoiled(wrong: np.ndarray, symbol: Symbol) -> tuple[int, ...]:
-    """Codewords of each block with a wrong module."""
-    plan = symbol.anatomy
-    carries = plan.codeword >= 0
-    bad = np.zeros(int(plan.codeword.max()) + 1, bool)
-    bad[plan.codeword[carries & wrong]] = True
-    return tuple(int(bad[list(block.codewords)].sum()) for block in plan.blocks)
 
 
 def _shares(
@@ -181,10 +141,10 @@ def _shares(
         owners.setdefault((role, item.owner), []).append(item)
     found = []
     for (role, owner), own in owners.items():
-        modules = _by_module(covered(own, symbol, quiet))
+        modules = under(own, symbol.side, quiet)
         touched = modules > TOUCHED
         if touched.any():
-            count = sum(_spoiled(looked.wrong & touched, symbol))
+            count = sum(spoiled(looked.wrong & touched, symbol))
             found.append(Share(role, owner, float(modules.mean()), int(touched.sum()), count))
     return tuple(found)
 

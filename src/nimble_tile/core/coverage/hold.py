@@ -22,6 +22,7 @@ from nimble_tile.core.scan.sampling import (
     cells_of,
     centres,
     middle_of,
+    spoiled,
     threshold_of,
 )
 from nimble_tile.core.symbol.anatomy import Part
@@ -112,12 +113,8 @@ def foresee(
     """
     margin, plain = _margins(cells_of(grey, box, symbol.side + 2 * quiet_zone), quiet_zone, symbol)
     unsure = margin <= CLOSE
-    plan = symbol.anatomy
-    carries = plan.codeword >= 0
-    spoiled = np.zeros(int(plan.codeword.max()) + 1, bool)
-    spoiled[plan.codeword[carries & unsure]] = True
-    errors = tuple(int(spoiled[list(block.codewords)].sum()) for block in plan.blocks)
-    most = tuple(len(block.correction) // 2 for block in plan.blocks)
+    errors = spoiled(unsure, symbol)
+    most = tuple(len(block.correction) // 2 for block in symbol.anatomy.blocks)
     why = []
     hurt = unsure if touched is None else unsure & touched
     over = [(e - m, i) for i, (e, m) in enumerate(zip(errors, most, strict=True))]

@@ -130,17 +130,28 @@ class Tracking:
 
     @property
     def tracks(self) -> bool:
-        """Whether it is found in enough frames."""
+        """Whether the marker is found in enough frames."""
         found = sum(sight.found for sight in self.sights)
         return found >= ENOUGH * len(self.sights)
+
+    @property
+    def reads(self) -> bool:
+        """Whether the code is read, by half of the readers or more, in enough frames."""
+        return self._read >= ENOUGH * len(self.sights)
+
+    @property
+    def _read(self) -> int:
+        return sum(2 * sight.read >= self.readers for sight in self.sights)
 
     @property
     def sentence(self) -> str:
         """The answer in words, on marker and code together."""
         found = sum(sight.found for sight in self.sights)
         total = len(self.sights)
-        read = sum(2 * sight.read >= self.readers for sight in self.sights)
-        code = f"the code is read in {read}"
+        code = f"the code is read in {self._read}"
+        if self.tracks and not self.reads:
+            why = "the marker leaves the code too little; make it smaller or raise the level"
+            return f"The marker is found in {found} of {total} views, but {code}: {why}."
         if self.tracks:
             return f"The marker is found in {found} of {total} views, {code}: they get along."
         if self.features < LEAST_FEATURES:

@@ -151,6 +151,11 @@ class Laid:
         default_factory=dict
     )
 
+    @property
+    def on_code(self) -> list[Item]:
+        """Items that may lie on modules: all but the surround's."""
+        return [item for item in self.over if item.role not in ("paper", "line")]
+
 
 def together(bounds: Iterable[Bounds]) -> Bounds | None:
     """What covers all of these; None where there is nothing."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import weakref
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -196,40 +196,72 @@ def painted(
     ndarray
         Of the same shape and type; `image` itself where no item touches it.
     """
-    import cv2
-
     height, width = image.shape[:2]
     reach = _reach(items, matrix, (width, height))
     if not reach:
         return image
     left, top, right, bottom = (int(value) for value in reach)
-    part = image[top:bottom, left:right]
-    rgba = np.empty((*part.shape[:2], 4), np.uint8)
-    if image.shape[2] == 3:
-        cv2.cvtColor(np.ascontiguousarray(part), cv2.COLOR_RGB2RGBA, dst=rgba)
-    else:
-        rgba[...] = part
-        if part[..., 3].min() < 255:  # skia paints on premultiplied colours
-            alpha = np.ascontiguousarray(part[..., 3])
-            rgba[..., :3] = cv2.multiply(
-                np.ascontiguousarray(part[..., :3]), cv2.merge([alpha] * 3), scale=1 / 255
-            )
-    info = skia.ImageInfo.Make(
-        rgba.shape[1], rgba.shape[0], skia.kRGBA_8888_ColorType, skia.kPremul_AlphaType,
-        skia.ColorSpace.MakeSRGB(),
-    )  # fmt: skip
-    surface = skia.Surface.MakeRasterDirect(info, rgba, rgba.strides[0])
-    canvas = surface.getCanvas()
+    sheet = Sheet(image[top:bottom, left:right])
     shifted = np.array([[1, 0, -left], [0, 1, -top], [0, 0, 1.0]]) @ matrix
-    canvas.concat(skia.Matrix.MakeAll(*(float(value) for value in shifted.flat)))
-    paint_items(canvas, items, scale)
-    surface.flushAndSubmit()
+    sheet.paint(items, shifted, scale)
     out = image.copy()
-    if image.shape[2] == 3:
-        out[top:bottom, left:right] = rgba[..., :3]
-    else:
-        out[top:bottom, left:right] = _straight(rgba)
+    out[top:bottom, left:right] = sheet.pixels()
     return out
+
+
+class Sheet:
+    """Pixels to paint on, one thing after the other.
+
+    Parameters
+    ----------
+    image : ndarray of uint8, H × W × 3 or H × W × 4 (straight alpha)
+        What is there to begin with; stays as it is.
+
+    Attributes
+    ----------
+    rgba : ndarray of uint8, H × W × 4
+        What is there now, premultiplied.
+    """
+
+    def __init__(self, image: np.ndarray) -> None:
+        import cv2
+
+        self._opaque = image.shape[2] == 3
+        self.rgba = np.empty((*image.shape[:2], 4), np.uint8)
+        if self._opaque:
+            cv2.cvtColor(np.ascontiguousarray(image), cv2.COLOR_RGB2RGBA, dst=self.rgba)
+        else:
+            self.rgba[...] = image
+            if image[..., 3].min() < 255:
+                alpha = cv2.merge([np.ascontiguousarray(image[..., 3])] * 3)
+                colours = np.ascontiguousarray(image[..., :3])
+                self.rgba[..., :3] = cv2.multiply(colours, alpha, scale=1 / 255)
+        info = skia.ImageInfo.Make(
+            image.shape[1], image.shape[0], skia.kRGBA_8888_ColorType, skia.kPremul_AlphaType,
+            skia.ColorSpace.MakeSRGB(),
+        )  # fmt: skip
+        self._surface = skia.Surface.MakeRasterDirect(info, self.rgba, self.rgba.strides[0])
+
+    def draw(self, matrix: np.ndarray, drawer: Callable[[skia.Canvas], None]) -> None:
+        """Let `drawer` draw on a canvas whose units the matrix (3 × 3) turns into pixels."""
+        canvas = self._surface.getCanvas()
+        canvas.save()
+        canvas.concat(skia.Matrix.MakeAll(*(float(value) for value in matrix.flat)))
+        drawer(canvas)
+        canvas.restore()
+        self._surface.flushAndSubmit()
+
+    def paint(self, items: Sequence[Item], matrix: np.ndarray, scale: float) -> None:
+        """Paint items; see `painted`."""
+        self.draw(matrix, lambda canvas: paint_items(canvas, items, scale))
+
+    def pixels(self) -> np.ndarray:
+        """What is there now as a new array of the kind that it began with."""
+        import cv2
+
+        if self._opaque:
+            return cv2.cvtColor(self.rgba, cv2.COLOR_RGBA2RGB)
+        return _straight(self.rgba)
 
 
 _UNDO = (255 / np.maximum(np.arange(256), 1)).astype(np.float32)
@@ -241,7 +273,7 @@ def _straight(rgba: np.ndarray) -> np.ndarray:
 
     alpha = np.ascontiguousarray(rgba[..., 3])
     if alpha.min() == 255:
-        return rgba
+        return rgba.copy()
     factor = cv2.merge([_UNDO[alpha]] * 3)
     colours = cv2.multiply(np.ascontiguousarray(rgba[..., :3]), factor, dtype=cv2.CV_8U)
     return np.dstack([colours, alpha])

@@ -12,7 +12,6 @@ from nimble_tile.core.laid.items import Item, Shape, Stamp
 from nimble_tile.core.logo.backing import shape_of
 from nimble_tile.core.logo.outlines import placed
 from nimble_tile.core.look import rgb as rgb_of
-from nimble_tile.core.symbol.looks.paths import Path
 
 CELLS = 6
 """Cells a module at which shapes are laid over modules."""
@@ -134,14 +133,6 @@ def under(items: Sequence[Item], side: int, quiet_zone: int) -> np.ndarray:
     shares = cv2.resize(cells, (total, total), interpolation=cv2.INTER_AREA)
     own = slice(quiet_zone, quiet_zone + side)
     return shares[own, own].astype(np.float32) / 255
-
-
-def covered_cells(path: Path, side: int, quiet_zone: int) -> np.ndarray:
-    """Cells of the code's square, `CELLS` a module, that a path covers (float32, 0 to 1)."""
-    from nimble_tile.core.laid.paint import cover
-
-    cells = cover([Shape("plate", 0, path, "#000000")], side + 2 * quiet_zone, CELLS)
-    return cells.astype(np.float32) / 255
 
 
 def _painted(paint: np.ndarray, colour: str, total: int) -> Stamp:

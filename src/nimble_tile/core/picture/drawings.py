@@ -10,6 +10,7 @@ from __future__ import annotations
 import io
 import re
 import threading
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nimble_tile.core.errors import PictureError
@@ -89,12 +90,10 @@ def _svg(data: bytes, name: str, side: int) -> np.ndarray:
 
     own: dict[str, object] = {"skip_system_fonts": True}
     if has_letters(data):
-        from importlib.resources import as_file, files
-
         # Letters in a font that is not here are drawn in ours rather than not at all.
-        with as_file(files("nimble_tile.assets").joinpath("fonts/AlegreyaSans-Regular.ttf")) as at:
-            families = ("font_family", "serif_family", "sans_serif_family")
-            own = {"font_files": [str(at)], **dict.fromkeys(families, "Alegreya Sans")}
+        families = ("font_family", "serif_family", "sans_serif_family")
+        folder = Path(__file__).parents[2] / "assets" / "fonts"
+        own = {"font_dirs": [str(folder)], **dict.fromkeys(families, "Alegreya Sans")}
 
     def drawn(width: int) -> Image.Image:
         png = resvg_py.svg_to_bytes(svg_string=text, width=width, dpi=96, **own)

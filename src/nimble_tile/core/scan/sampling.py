@@ -210,16 +210,19 @@ def sample(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> Sampl
     ring[own, own] = False
     quiet = float((lighter[ring] > -WEAK).mean()) if quiet_zone else 1.0
 
-    plan = symbol.anatomy
-    carries = plan.codeword >= 0
-    spoiled = np.zeros(int(plan.codeword.max()) + 1, bool)
-    spoiled[plan.codeword[carries & wrong]] = True
-    errors = tuple(int(spoiled[list(block.codewords)].sum()) for block in plan.blocks)
     return Sample(
         margin=margin,
         wrong=wrong,
         weak=weak,
-        codeword_errors=errors,
-        correctable=tuple(block.correctable for block in plan.blocks),
+        codeword_errors=spoiled(wrong, symbol),
+        correctable=tuple(block.correctable for block in symbol.anatomy.blocks),
         quiet_zone=quiet,
     )
+
+
+def spoiled(wrong: np.ndarray, symbol: Symbol) -> tuple[int, ...]:
+    """Codewords of each block that have a wrong module (bool n × n)."""
+    plan = symbol.anatomy
+    hit = np.zeros(int(plan.codeword.max()) + 1, bool)
+    hit[plan.codeword[(plan.codeword >= 0) & wrong]] = True
+    return tuple(int(hit[list(block.codewords)].sum()) for block in plan.blocks)

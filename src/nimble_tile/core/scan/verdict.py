@@ -181,7 +181,7 @@ def _covered(rendering: Rendering, verdict: Verdict) -> tuple[Reason, ...]:
     laid, looked = rendering.laid, verdict.sample
     if laid is None or looked is None or verdict.state == "well":
         return ()
-    items = [item for item in laid.over if item.role not in ("paper", "line")]
+    items = laid.on_code
     touched = under(items, rendering.symbol.side, rendering.quiet_zone) > TOUCHED
     if laid.cleared is not None:
         touched |= laid.cleared

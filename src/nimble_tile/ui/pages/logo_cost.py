@@ -173,7 +173,7 @@ class CostPage(ItemPage):
             self.features.hide()
             return
         self.tracks.setText(found.sentence)
-        set_rank(self.tracks, "" if found.tracks else "warn")
+        set_rank(self.tracks, "" if found.tracks and found.reads else "warn")
         self.tracks.show()
         self.features.setText(found.detail)
         self.features.show()
