@@ -426,6 +426,19 @@ def test_a_marker_is_tracked_or_said_not_to_be(store, bay):
     assert track(made, 0, logo, renderer.logo_pixels(logo), bay, lambda: True) is None
 
 
+def test_marker_and_code_are_judged_together():
+    from nimble_tile.core.coverage.marker import Sight, Tracking
+
+    def tracking(found, read, features=200):
+        sights = tuple(Sight("view", 60, 40, i < found, read) for i in range(6))
+        return Tracking(features, 0.6, sights, 4)
+
+    assert tracking(5, 4).sentence.endswith("they get along.")
+    costly = tracking(6, 1)
+    assert costly.tracks and not costly.reads and "too little" in costly.sentence
+    assert "only 12 features" in tracking(0, 4, 12).sentence
+
+
 def test_a_shadow_is_judged_by_the_readers(store, bay):
     from nimble_tile.core.study import Student
 

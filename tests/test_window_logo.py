@@ -158,6 +158,42 @@ def test_cost_is_shown_and_the_searches_are_one_undoable_edit(marked, settle, qt
     assert "views" in page.tracks.text() and page.tracks.isVisible()
 
 
+def test_what_is_dragged_out_of_the_image_does_not_run_away(marked, settle, qtbot):
+    window, bench = marked, marked.bench
+    hand = bench.hand
+    quad = hand.quad(hand.current)
+    middle = (quad[0] + quad[2]) / 2
+    unit = quad[1].x() - quad[0].x()
+    far = middle + QPointF(unit * 3, 0)
+    QTest.mousePress(bench, Qt.MouseButton.LeftButton, pos=middle.toPoint())
+    for _ in range(4):
+        # The image grows meanwhile; the pointer stays where it is.
+        move(bench, far)
+        settle(window)
+    QTest.mouseRelease(bench, Qt.MouseButton.LeftButton, pos=far.toPoint())
+    logo = window.session.piece.logo.items[0]
+    assert logo.x == pytest.approx(0.5 + 3 * logo.size, abs=0.02)
+
+
+def test_a_page_of_a_pdf_is_asked_for(marked, settle, tmp_path, qtbot):
+    import skia
+
+    stream = skia.DynamicMemoryWStream()
+    with skia.PDF.MakeDocument(stream) as made:
+        for colour in (skia.ColorRED, skia.ColorGREEN):
+            with made.page(80, 80) as page:
+                page.drawCircle(40, 40, 30, skia.Paint(Color=colour))
+    path = tmp_path / "two.pdf"
+    path.write_bytes(bytes(stream.detachAsData()))
+    window, asked = marked, []
+    window.laid_desk.ask_page = lambda name, count: asked.append((name, count)) or 1
+    drop(window, path)
+    qtbot.waitUntil(lambda: len(window.session.piece.logo.items) == 2, timeout=10_000)
+    assert asked == [("two.pdf", 2)]
+    pixels = window.pictures.opened(window.session.piece.logo.items[1].digest).rgb
+    assert tuple(pixels[1024, 1024]) == (0, 255, 0)
+
+
 def test_the_x_ray_stays_while_a_logo_is_changed(marked, settle):
     window = marked
     window.look_through(Lens.XRAY)

@@ -201,6 +201,7 @@ class Engine(QObject):
         student = Student(self._renderer)
         self._bay.warm()
         waiting_since: float | None = None
+        fonts_known = False
         while True:
             with self._wake:
                 while self._next is None and not self._stopping:
@@ -235,6 +236,12 @@ class Engine(QObject):
                     self.studied.emit(ticket, study)
                 if self.wants.methods and shown.rendering.blended:
                     self._picture_methods(ticket, piece, shown.rendering)
+                if not fonts_known and self._next is None:
+                    # Asking for all fonts takes a while: done before anybody opens their list.
+                    from nimble_tile.core.caption.fonts import families
+
+                    families()
+                    fonts_known = True
             except Exception as error:  # a fault of ours must not end the worker
                 if not self._stopping:
                     self.broke.emit(ticket, f"{type(error).__name__}: {error}")

@@ -171,43 +171,39 @@ class LaidDesk(QObject):
     def bring_logo(self, path: Path) -> None:
         """Take a file in as a logo; of a PDF with several pages one is asked for."""
         self.window.settings.set("folder of logos", str(path.parent))
-        page = 0
-        if path.suffix.lower() == ".pdf":
-            try:
-                chosen = self._page_of(path)
-            except UserError as error:
-                self._problem(error)
-                return
-            if chosen is None:
-                return
-            page = chosen
 
-        def work(progress: Progress) -> str:
-            from nimble_tile.core.picture.drawings import kind_of, one_page
+        def work(progress: Progress) -> tuple[bytes, int]:
+            from nimble_tile.core.picture.drawings import kind_of, pages
             from nimble_tile.core.picture.opening import read_file
 
             progress.step(f"Opening {path.name}", 0.2)
             data = read_file(path)
-            if kind_of(data) == "pdf":
-                data = one_page(data, page, path.name)
-            progress.step(f"Opening {path.name}", 0.5)
-            return self.pictures.add(data, path.name, drawings=True)
+            return data, pages(data, path.name) if kind_of(data) == "pdf" else 0
 
-        self.window.jobs.start(work, lambda digest: self.take_logo(digest, path.name),
-                               self._problem)  # fmt: skip
+        def done(opened: tuple[bytes, int]) -> None:
+            data, count = opened
+            page = 0 if count < 2 else self.ask_page(path.name, count)
+            if page is not None:
+                self._add_logo(data, path.name, page if count else None)
 
-    def _page_of(self, path: Path) -> int | None:
+        self.window.jobs.start(work, done, self._problem)
+
+    def ask_page(self, name: str, count: int) -> int | None:
         """Which page of a PDF, counted from 0; None: called off."""
-        from nimble_tile.core.picture.drawings import pages
-        from nimble_tile.core.picture.opening import read_file
-
-        count = pages(read_file(path), path.name)
-        if count <= 1:
-            return 0
         number, taken = QInputDialog.getInt(
-            self.window, "Page", f"{path.name} has {count} pages. Which one?", 1, 1, count
+            self.window, "Page", f"{name} has {count} pages. Which one?", 1, 1, count
         )
         return number - 1 if taken else None
+
+    def _add_logo(self, data: bytes, name: str, page: int | None) -> None:
+        def work(progress: Progress) -> str:
+            from nimble_tile.core.picture.drawings import one_page
+
+            progress.step(f"Opening {name}", 0.5)
+            own = data if page is None else one_page(data, page, name)
+            return self.pictures.add(own, name, drawings=True)
+
+        self.window.jobs.start(work, lambda digest: self.take_logo(digest, name), self._problem)
 
     def take_logo(self, digest: str, name: str) -> None:
         """Put a picture of the store on the code as one more logo."""
@@ -250,12 +246,12 @@ class LaidDesk(QObject):
             )  # fmt: skip
             self.session.edit_item("logo", index, "Give the logo the code's colour", tint=colour)
             return
-        opened = self.pictures.opened(logo.digest)
 
         def work(progress: Progress) -> str:
             from nimble_tile.core.logo.pixels import main_colour, prepared
             from nimble_tile.core.scan.contrast import luminance, rgb_of, to_luminance
 
+            opened = self.pictures.opened(logo.digest)
             own = logo.model_copy(update={"tint": None})
             colour = main_colour(prepared(opened, own)) or "#000000"
             if float(luminance(rgb_of(colour)[None])[0]) > DARK_ENOUGH:

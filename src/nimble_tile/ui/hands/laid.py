@@ -80,6 +80,7 @@ class LaidHand(Hand):
         self.index = 0
         self.hover = ""
         self._now: Handled | None = None  # while it is held
+        self._held_map: QTransform | None = None
         self._grab: tuple[str, tuple[float, float], Handled] | None = None
         self._guides = (False, False)
 
@@ -115,7 +116,12 @@ class LaidHand(Hand):
         return self._now or self.item(self.role, self.index)
 
     def _map(self) -> QTransform | None:
-        return self.bench.module_transform()
+        """From modules to the bench; while something is held, as it was when it was grabbed.
+
+        Without a picture the image grows with what is dragged out of it: with the map of
+        the newest image the item would run away from the pointer.
+        """
+        return self._held_map or self.bench.module_transform()
 
     def _to_modules(self, at: QPointF) -> tuple[float, float] | None:
         made = self._map()
@@ -184,6 +190,7 @@ class LaidHand(Hand):
         item = self.item(self.role, self.index)
         if item is None:
             return False
+        self._held_map = self._map()
         self._grab = (part, start, item)
         self._now = item
         return True
@@ -230,7 +237,7 @@ class LaidHand(Hand):
 
     def release(self) -> None:
         if self._grab is not None:
-            self._grab = self._now = None
+            self._grab = self._now = self._held_map = None
             self._guides = (False, False)
             self.ended.emit()
             self.bench.update()
@@ -259,6 +266,7 @@ class LaidHand(Hand):
         made = self._map()
         if item is None or made is None:
             return
+        # The handles follow the pointer; the image follows them once it is let go.
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         light, dark = QColor("#ffffff"), QColor(themes.LIGHT.accent)

@@ -6,14 +6,14 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QRectF, QSize, Signal
-from PySide6.QtGui import QColor, QHideEvent, QPainter, QPaintEvent, QShowEvent
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from nimble_tile.core.piece import MAX_SIDE, Finish, Piece
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.colour_desk import ColourDesk
 from nimble_tile.ui.controls import Number, Segments, Slider, named, row, rule, soft
-from nimble_tile.ui.rungs.base import Rung
+from nimble_tile.ui.rungs.paged import PagedRung
 from nimble_tile.ui.session import Session
 from nimble_tile.ui.settings import Settings
 from nimble_tile.ui.shapes import paint_reader, paint_verdict
@@ -23,7 +23,6 @@ if TYPE_CHECKING:
     from nimble_tile.core.output.export import Proof
     from nimble_tile.core.study import Study
     from nimble_tile.ui.engine import Shown
-    from nimble_tile.ui.pages.base import Page
     from nimble_tile.ui.pages.caption import CaptionPage
     from nimble_tile.ui.pages.layout import LayoutPage
     from nimble_tile.ui.pages.surround import SurroundPage
@@ -90,7 +89,7 @@ class ProofView(QWidget):
             painter.drawText(QRectF(106, y, self.width() - 106, 20), told)
 
 
-class FinishRung(Rung):
+class FinishRung(PagedRung):
     """Four pages: caption, frame, layout, export.
 
     Signals
@@ -119,10 +118,8 @@ class FinishRung(Rung):
     shipped_wanted = Signal(str)
 
     def __init__(self, session: Session, desk: ColourDesk, settings: Settings) -> None:
-        super().__init__(session)
-        self._desk, self._settings = desk, settings
-        self._theme = themes.LIGHT
-        self._made: dict[str, Page] = {}
+        super().__init__(session, desk)
+        self._settings = settings
         self._study: Study | None = None
         self._laid: Laid | None = None
         self._beyond = ""
@@ -225,22 +222,13 @@ class FinishRung(Rung):
         page.shipped_wanted.connect(self.shipped_wanted)
         return self._take("layout", page)
 
-    def _take(self, name: str, page: Page) -> Page:
-        self._made[name] = page
-        self.body.addWidget(page)
-        page.setVisible(False)
-        page.dress(self._theme)
-        page.show_piece(self.session.piece)
-        return page
-
     def open_page(self, name: str) -> None:
         """Show one of the pages, and take the hand that it works with."""
         self.page.set_value(name)
         if name != "export":
             getattr(self, "layout_page" if name == "layout" else name)
         self._export_box.setVisible(name == "export")
-        for own, page in self._made.items():
-            page.setVisible(own == name)
+        self._show_page(name)
         self._show_notes()
         self._tell()
 
@@ -254,14 +242,6 @@ class FinishRung(Rung):
             "caption" if name == "caption" and there
             else "layout" if name == "layout" and in_layout else ""
         )  # fmt: skip
-
-    def showEvent(self, event: QShowEvent) -> None:
-        super().showEvent(event)
-        self.open_page(self.page.value)
-
-    def hideEvent(self, event: QHideEvent) -> None:
-        super().hideEvent(event)
-        self._tell()
 
     def show_study(self, study: Study) -> None:
         self._study = study
@@ -363,11 +343,8 @@ class FinishRung(Rung):
 
     def dress(self, theme: themes.Theme) -> None:
         super().dress(theme)
-        self._theme = theme
         self.proof.theme = theme
         self.proof.update()
-        for page in self._made.values():
-            page.dress(theme)
 
 
 def _bytes(count: int) -> str:

@@ -6,16 +6,14 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QLabel, QPushButton
 
 from nimble_tile.core.additions import MOST_LOGOS
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.piece import Piece
-from nimble_tile.ui import theme as themes
 from nimble_tile.ui.colour_desk import ColourDesk
 from nimble_tile.ui.controls import Choice, Segments, row, set_rank, soft
-from nimble_tile.ui.rungs.base import Rung
+from nimble_tile.ui.rungs.paged import PagedRung
 from nimble_tile.ui.session import Session
 
 if TYPE_CHECKING:
@@ -27,7 +25,7 @@ if TYPE_CHECKING:
     from nimble_tile.ui.pages.logo_cost import CostPage
 
 
-class LogoRung(Rung):
+class LogoRung(PagedRung):
     """Bring, choose, remove; three pages: the logo, what lies under it, what it costs.
 
     Signals
@@ -56,10 +54,7 @@ class LogoRung(Rung):
     paint_inverted = Signal()
 
     def __init__(self, session: Session, desk: ColourDesk) -> None:
-        super().__init__(session)
-        self._desk = desk
-        self._theme = themes.LIGHT
-        self._made: dict[str, ItemPage] = {}
+        super().__init__(session, desk)
         self._study: Study | None = None
         self._studied: Piece | None = None
         self.hand: PlateHand | None = None
@@ -153,13 +148,8 @@ class LogoRung(Rung):
         return self._take("cost", page)
 
     def _take(self, name: str, page: ItemPage) -> ItemPage:
-        self._made[name] = page
         page.index = self.index
-        self.body.addWidget(page)
-        page.setVisible(False)
-        page.dress(self._theme)
-        page.show_piece(self.session.piece)
-        return page
+        return super()._take(name, page)
 
     def open_page(self, name: str) -> None:
         """Show one of the pages."""
@@ -168,8 +158,7 @@ class LogoRung(Rung):
         there = bool(logos.items) or name == "backing"
         if there:
             getattr(self, name)
-        for own, page in self._made.items():
-            page.setVisible(own == name and there)
+        self._show_page(name if there else None)
         self._tell()
 
     def _tell(self) -> None:
@@ -183,14 +172,6 @@ class LogoRung(Rung):
         )  # fmt: skip
         there = bool(self.session.piece.logo.items)
         self.work.emit("plate" if painting else "logo" if there else "")
-
-    def showEvent(self, event: QShowEvent) -> None:
-        super().showEvent(event)
-        self.open_page(self.page.value)
-
-    def hideEvent(self, event: QHideEvent) -> None:
-        super().hideEvent(event)
-        self._tell()
 
     # Showing ---------------------------------------------------------------
 
@@ -260,9 +241,3 @@ class LogoRung(Rung):
         """A logo could not be brought in."""
         self.error.setText(str(error))
         self.error.show()
-
-    def dress(self, theme: themes.Theme) -> None:
-        super().dress(theme)
-        self._theme = theme
-        for page in self._made.values():
-            page.dress(theme)

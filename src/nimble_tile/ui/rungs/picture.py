@@ -6,30 +6,28 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QHideEvent, QShowEvent
-from PySide6.QtWidgets import QLabel, QPushButton, QWidget
+from PySide6.QtGui import QHideEvent
+from PySide6.QtWidgets import QLabel, QPushButton
 
 from nimble_tile.core.errors import MessageError, UserError
 from nimble_tile.core.picture.store import About
 from nimble_tile.core.piece import Picture, Piece, Region
-from nimble_tile.ui import theme as themes
 from nimble_tile.ui.colour_desk import ColourDesk
 from nimble_tile.ui.controls import Segments, row, set_rank, soft
-from nimble_tile.ui.rungs.base import Rung
+from nimble_tile.ui.rungs.paged import PagedRung
 from nimble_tile.ui.session import Session
 
 if TYPE_CHECKING:
     from nimble_tile.ui.engine import Shown
     from nimble_tile.ui.extras import Places
     from nimble_tile.ui.hands.brush import BrushHand
-    from nimble_tile.ui.pages.base import Page
     from nimble_tile.ui.pages.cutout import CutOutPage
     from nimble_tile.ui.pages.frame import FramePage
     from nimble_tile.ui.pages.place import PlacePage
     from nimble_tile.ui.pages.tones import TonesPage
 
 
-class PictureRung(Rung):
+class PictureRung(PagedRung):
     """Bring, replace, remove; four pages: place, crop, tones, cut-out.
 
     Signals
@@ -58,13 +56,10 @@ class PictureRung(Rung):
     mask_inverted = Signal()
 
     def __init__(self, session: Session, desk: ColourDesk) -> None:
-        super().__init__(session)
-        self._desk = desk
-        self._theme = themes.LIGHT
+        super().__init__(session, desk)
         self._about: About | None = None
         self._frame: tuple[tuple[int, int] | None, Region | None] = (None, None)
         self._places: Places | None = None
-        self._made: dict[str, Page] = {}
         self.hand: BrushHand | None = None
         self.about = QLabel()
         self.about.setWordWrap(True)
@@ -138,22 +133,13 @@ class PictureRung(Rung):
         page.brush.invert.clicked.connect(self.mask_inverted)
         return self._take("cutout", page)
 
-    def _take(self, name: str, page: Page) -> QWidget:
-        self._made[name] = page
-        self.body.addWidget(page)
-        page.setVisible(False)
-        page.dress(self._theme)
-        page.show_piece(self.session.piece)
-        return page
-
     def open_page(self, name: str) -> None:
         """Show one of the pages, and take the hand that it works with."""
         self.page.set_value(name)
         there = self.session.piece.picture.digest is not None
         if there:
             getattr(self, name)
-        for own, page in self._made.items():
-            page.setVisible(own == name and there)
+        self._show_page(name if there else None)
         if "frame" in self._made and name != "frame":
             self.frame.stop_cropping()
         if name == "cutout" and there:
@@ -170,15 +156,10 @@ class PictureRung(Rung):
         self.work.emit(what if there else "")
         self.looks_at_places.emit(there and name == "place")
 
-    def showEvent(self, event: QShowEvent) -> None:
-        super().showEvent(event)
-        self.open_page(self.page.value)
-
     def hideEvent(self, event: QHideEvent) -> None:
-        super().hideEvent(event)
         if "frame" in self._made:
             self.frame.stop_cropping()
-        self._tell()
+        super().hideEvent(event)
 
     # Showing ---------------------------------------------------------------
 
@@ -234,9 +215,3 @@ class PictureRung(Rung):
         """A picture could not be brought in."""
         self.error.setText(str(error))
         self.error.show()
-
-    def dress(self, theme: themes.Theme) -> None:
-        super().dress(theme)
-        self._theme = theme
-        for page in self._made.values():
-            page.dress(theme)
