@@ -462,7 +462,7 @@ def test_unsaved_work_of_a_crash_is_offered_to_the_next_start(
     drop(window, coffee)
     qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
     window.session.edit("message", "Write", text=LINK)
-    window.desk.keep_copy()
+    window.safekeeping.keep_copy()
     folder = tmp_path / "state" / "unsaved"
     qtbot.waitUntil(lambda: len(list(folder.glob("*.nimbletile"))) == 1, timeout=10_000)
     (copy,) = folder.glob("*.nimbletile")

@@ -5,13 +5,13 @@ from __future__ import annotations
 import json
 import os
 import sys
-from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
 from nimble_tile import __version__, report
+from nimble_tile.cli_options import CornersType, RegionType, rungs, valid, with_logo
 
 if TYPE_CHECKING:
     from nimble_tile.core.picture.store import PictureStore
@@ -144,60 +144,6 @@ def _make_folder(folder: Path) -> None:
         raise file_error(OutputError, "make", folder, error) from error
 
 
-class _RegionType(click.ParamType):
-    """``X,Y,W,H`` in picture pixels."""
-
-    name = "X,Y,W,H"
-
-    def convert(self, value: Any, param: Any, context: Any) -> Region:
-        from pydantic import ValidationError
-
-        from nimble_tile.core.piece import Region
-
-        if isinstance(value, Region):
-            return value
-        try:
-            x, y, width, height = (float(part) for part in value.split(","))
-            if min(x, y) < 0:
-                raise ValueError("negative")
-            return Region(x=x, y=y, width=width, height=height)
-        except (ValueError, ValidationError):
-            self.fail(
-                f"“{value}” is not X,Y,W,H: four numbers in pixels, none negative, "
-                "width and height above 0.",
-                param,
-                context,
-            )
-
-
-class _CornersType(click.ParamType):
-    """Four corners of the code, ``X,Y`` each, clockwise from the top left."""
-
-    name = "X,Y,X,Y,X,Y,X,Y"
-
-    def convert(self, value: Any, param: Any, context: Any) -> Region:
-        import numpy as np
-
-        from nimble_tile.core.picture.gestures import on_quad
-        from nimble_tile.core.picture.placing import possible
-        from nimble_tile.core.piece import Region
-
-        if isinstance(value, Region):
-            return value
-        try:
-            quad = np.array([float(part) for part in value.split(",")]).reshape(4, 2)
-            good = possible(quad)
-        except ValueError:
-            self.fail(f"“{value}” is not four corners: eight numbers in pixels.", param, context)
-        if not good:
-            self.fail(
-                "the corners are crossed, folded or not clockwise from the top left.",
-                param,
-                context,
-            )
-        return on_quad(quad)
-
-
 _json_option = click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 _size_option = click.option("--size", type=int, help="Longer side of the output in pixels.")
 _out_option = click.option(
@@ -224,10 +170,10 @@ _out_option = click.option(
 @click.option("--quiet-zone", type=int, default=None, help="Modules; default 4, Micro QR 2.")
 @click.option("--look", default=None, help="Name of a look that ships or was saved.")
 @click.option("--picture", type=click.Path(path_type=Path), help="Picture to blend into.")
-@click.option("--region", type=_RegionType(), help="Code's outer edge in picture pixels.")
+@click.option("--region", type=RegionType(), help="Code's outer edge in picture pixels.")
 @click.option(
     "--corners",
-    type=_CornersType(),
+    type=CornersType(),
     help="Corners of the code in picture pixels, X,Y four times, clockwise from the top left.",
 )
 @click.option(
@@ -278,10 +224,10 @@ def make(
     if region is not None and corners is not None:
         raise UserError("--region and --corners both say where.", "Give one of them.")
     place, option = (region, "--region") if corners is None else (corners, "--corners")
-    piece = Piece(message=_valid(Message, {"kind": "text", "text": message}))
+    piece = Piece(message=valid(Message, {"kind": "text", "text": message}))
     pictures = PictureStore()
     look = options.pop("look")
-    piece = piece.model_copy(update=_settings(options))
+    piece = piece.model_copy(update=rungs(options))
     if look is not None:
         from nimble_tile.core.project.looks import by_name
 
@@ -292,88 +238,15 @@ def make(
         piece = piece.model_copy(update={"picture": placed})
     elif place is not None:
         raise UserError(f"{option} says where on a picture.", "Give --picture too.")
-    piece = _with_logo(piece, pictures, logo, logo_share)
+    piece = with_logo(piece, pictures, logo, logo_share)
     if caption is not None:
         from nimble_tile.core.additions import Caption, Captions
 
-        said = _valid(Caption, {"text": caption.replace("\\n", "\n")}, text="caption")
+        said = valid(Caption, {"text": caption.replace("\\n", "\n")}, text="caption")
         piece = piece.model_copy(update={"caption": Captions(items=(said,))})
     if frame is not None:
         piece = piece.edited("surround", kind=frame, side="above" if frame == "tag" else "below")
     _finish(piece, pictures, out, as_json)
-
-
-def _with_logo(
-    piece: Piece, pictures: PictureStore, path: Path | None, percent: float | None
-) -> Piece:
-    """The piece with a logo in the middle of its code."""
-    from nimble_tile.core.additions import Logo, Logos
-    from nimble_tile.core.errors import UserError
-    from nimble_tile.core.logo.lay import size_for
-    from nimble_tile.core.picture.drawings import kind_of, one_page
-    from nimble_tile.core.picture.opening import read_file
-
-    if path is None:
-        if percent is not None:
-            raise UserError("--logo-share says how large a logo is.", "Give --logo too.")
-        return piece
-    data = read_file(path)
-    if kind_of(data) == "pdf":
-        data = one_page(data, 0, path.name)
-    digest = pictures.add(data, path.name, drawings=True)
-    size = size_for((percent or 5) / 100, pictures.about(digest).size)
-    logo = _valid(Logo, {"digest": digest, "name": path.name, "size": size})
-    return piece.model_copy(update={"logo": Logos(items=(logo,))})
-
-
-def _settings(options: dict[str, Any]) -> dict[str, Any]:
-    """The rungs that the options of ``make`` describe, validated."""
-    from nimble_tile.core.piece import Blend, Code, Finish
-    from nimble_tile.core.symbol import tables
-
-    mask: Any = options["mask"]
-    code: dict[str, Any] = {
-        "version": options["version"],
-        "mask": int(mask) if mask.isascii() and mask.isdigit() else mask,
-    }
-    if options["raise_level"] is None:
-        options["raise_level"] = options["level"] is None
-    if options["version"].lower().startswith("m"):
-        if options["quiet_zone"] is None:
-            options["quiet_zone"] = tables.QUIET_ZONE_MICRO
-        if options["level"] is None:
-            options["level"] = "L"
-    code |= _given(options, level="level", quiet_zone="quiet_zone", raise_level="raise_level")
-    blend = _given(options, method="method", mode="mode", strength="strength")
-    finish = _given(options, size="size", dpi="dpi", quality="quality")
-    return {
-        "code": _valid(Code, code),
-        "blend": _valid(Blend, blend),
-        "finish": _valid(Finish, finish),
-    }
-
-
-def _given(options: dict[str, Any], **names: str) -> dict[str, Any]:
-    return {field: options[name] for field, name in names.items() if options[name] is not None}
-
-
-def _valid(model: Callable[..., Any], values: dict[str, Any], **names: str) -> Any:
-    """The model, or one line that says which option is wrong; `names` are those of fields."""
-    from pydantic import ValidationError
-
-    from nimble_tile.core.errors import UserError
-
-    try:
-        return model(**values)
-    except ValidationError as error:
-        first = error.errors()[0]
-        option = ({"method": "blend", "text": "message"} | names).get(
-            str(first["loc"][0]), str(first["loc"][0]).replace("_", "-")
-        )
-        what = first["msg"].removeprefix("Value error, ").removeprefix("Input ")
-        given = str(first["input"])
-        given = given if len(given) <= 60 else given[:59] + "…"
-        raise UserError(f"--{option} {given}: {what}.") from None
 
 
 @main.command()
@@ -390,7 +263,7 @@ def render(project: Path, out: Path, size: int | None, as_json: bool) -> None:
     pictures = PictureStore()
     piece = load(project, pictures)
     if size is not None:
-        _valid(Finish, {"size": size})
+        valid(Finish, {"size": size})
         piece = piece.edited("finish", size=size)
     _finish(piece, pictures, out, as_json)
 
@@ -429,7 +302,7 @@ def _finish(piece: Piece, pictures: PictureStore, out: Path, as_json: bool) -> N
 @main.command()
 @click.argument("image", type=click.Path(path_type=Path))
 @click.option("--expect", help="The intended message.")
-@click.option("--region", type=_RegionType(), help="Look only here, in image pixels.")
+@click.option("--region", type=RegionType(), help="Look only here, in image pixels.")
 @_json_option
 def check(image: Path, expect: str | None, region: Region | None, as_json: bool) -> None:
     """Say whether an image scans, and what it says."""

@@ -13,7 +13,6 @@ from nimble_tile.core.errors import UserError
 from nimble_tile.core.picture.opening import read_file
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.project import archive
-from nimble_tile.core.project.recovery import Leftover
 from nimble_tile.ui.engine import to_qimage
 from nimble_tile.ui.jobs import Progress
 from nimble_tile.ui.session import new_piece
@@ -275,7 +274,7 @@ class Desk(QObject):
 
         def done(saved: Path) -> None:
             self.session.mark_saved(saved, piece)
-            self.keep_copy()
+            self.window.safekeeping.keep_copy()
             self.settings.remember_project(saved)
             self.settings.set("folder of projects", str(saved.parent))
 
@@ -328,7 +327,7 @@ class Desk(QObject):
             return False
         self.session.mark_saved(path, piece)
         self.settings.remember_project(path)
-        self.keep_copy()
+        self.window.safekeeping.keep_copy()
         return True
 
     def _may_replace(self, path: Path) -> bool:
@@ -348,50 +347,6 @@ class Desk(QObject):
             menu.addSeparator()
             menu.addAction("Empty this list").triggered.connect(self.settings.forget_all_projects)
         menu.setToolTipsVisible(True)
-
-    # Unsaved work ----------------------------------------------------------
-
-    def keep_copy(self) -> None:
-        """Keep a copy of unsaved work aside, or drop it when all is saved."""
-        piece, path = self.session.piece, self.session.path
-        recovery = self.window.recovery
-        if not self.session.unsaved:
-            recovery.drop()
-            return
-
-        def work(progress: Progress) -> None:
-            recovery.keep(piece, self.pictures, path)
-
-        # A copy that cannot be kept must not disturb the work itself.
-        self.jobs.start(work, lambda _: None, lambda _: None)
-
-    def offer_leftovers(self) -> None:
-        """Offer what a program that did not end properly left behind."""
-        leftovers = self.window.recovery.leftovers()
-        if not leftovers or self.session.unsaved:
-            return
-        newest = leftovers[0]
-        name = newest.original.stem if newest.original else "an unsaved piece"
-        self.window.notice.say(
-            f"The program did not end properly last time. Unsaved work on {name} was kept.",
-            choices=(
-                ("Bring it back", lambda: self._bring_back(newest)),
-                ("Throw it away", lambda: self.window.recovery.discard(newest)),
-            ),
-        )
-
-    def _bring_back(self, leftover: Leftover) -> None:
-        def work(progress: Progress) -> Piece:
-            progress.step("Bringing unsaved work back", 0.3)
-            return archive.load(leftover.path, self.pictures)
-
-        def done(piece: Piece) -> None:
-            self.window.bench.clear()
-            self.session.start(piece, leftover.original, saved=False)
-            self.window.recovery.discard(leftover)
-            self.keep_copy()
-
-        self.job(work, done)
 
     # Export ----------------------------------------------------------------
 

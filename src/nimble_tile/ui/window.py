@@ -51,6 +51,7 @@ from nimble_tile.ui.rungs.finish import SMALLEST_PRINT, FinishRung, print_size
 from nimble_tile.ui.rungs.logo import LogoRung
 from nimble_tile.ui.rungs.message import MessageRung
 from nimble_tile.ui.rungs.picture import PictureRung
+from nimble_tile.ui.safekeeping import Safekeeping
 from nimble_tile.ui.session import Session
 from nimble_tile.ui.settings import Settings
 from nimble_tile.ui.strips import LENSES, Foot, Notice, ProgressStrip
@@ -104,6 +105,7 @@ class Window(QMainWindow):
         self._lens_before = Lens.FINISHED
         self._build()
         self.desk = Desk(self)
+        self.safekeeping = Safekeeping(self)
         self.look_desk = LookDesk(self)
         self.picture_desk = PictureDesk(self)
         self.picture.hand = self.blend.hand = self.picture_desk.brush
@@ -111,7 +113,7 @@ class Window(QMainWindow):
         self.logo.hand = self.laid_desk.plate
         self._copying = QTimer(self)
         self._copying.setSingleShot(True)
-        self._copying.timeout.connect(self.desk.keep_copy)
+        self._copying.timeout.connect(self.safekeeping.keep_copy)
         build_menus(self)
         self._connect()
         self._dress()
@@ -435,7 +437,7 @@ class Window(QMainWindow):
         self._opened = True
         # The workers start once the window stands there and has been painted.
         QTimer.singleShot(40, self.engine.start)
-        QTimer.singleShot(400, self.desk.offer_leftovers)
+        QTimer.singleShot(400, self.safekeeping.offer_leftovers)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not self.desk.may_leave():

@@ -1,0 +1,140 @@
+"""From the options of the command line to the rungs of a piece."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+if TYPE_CHECKING:
+    from nimble_tile.core.picture.store import PictureStore
+    from nimble_tile.core.piece import Piece, Region
+
+
+class RegionType(click.ParamType):
+    """``X,Y,W,H`` in picture pixels."""
+
+    name = "X,Y,W,H"
+
+    def convert(self, value: Any, param: Any, context: Any) -> Region:
+        from pydantic import ValidationError
+
+        from nimble_tile.core.piece import Region
+
+        if isinstance(value, Region):
+            return value
+        try:
+            x, y, width, height = (float(part) for part in value.split(","))
+            if min(x, y) < 0:
+                raise ValueError("negative")
+            return Region(x=x, y=y, width=width, height=height)
+        except (ValueError, ValidationError):
+            self.fail(
+                f"“{value}” is not X,Y,W,H: four numbers in pixels, none negative, "
+                "width and height above 0.",
+                param,
+                context,
+            )
+
+
+class CornersType(click.ParamType):
+    """Four corners of the code, ``X,Y`` each, clockwise from the top left."""
+
+    name = "X,Y,X,Y,X,Y,X,Y"
+
+    def convert(self, value: Any, param: Any, context: Any) -> Region:
+        import numpy as np
+
+        from nimble_tile.core.picture.gestures import on_quad
+        from nimble_tile.core.picture.placing import possible
+        from nimble_tile.core.piece import Region
+
+        if isinstance(value, Region):
+            return value
+        try:
+            quad = np.array([float(part) for part in value.split(",")]).reshape(4, 2)
+            good = possible(quad)
+        except ValueError:
+            self.fail(f"“{value}” is not four corners: eight numbers in pixels.", param, context)
+        if not good:
+            self.fail(
+                "the corners are crossed, folded or not clockwise from the top left.",
+                param,
+                context,
+            )
+        return on_quad(quad)
+
+
+def with_logo(
+    piece: Piece, pictures: PictureStore, path: Path | None, percent: float | None
+) -> Piece:
+    """The piece with a logo in the middle of its code."""
+    from nimble_tile.core.additions import Logo, Logos
+    from nimble_tile.core.errors import UserError
+    from nimble_tile.core.logo.lay import size_for
+    from nimble_tile.core.picture.drawings import kind_of, one_page
+    from nimble_tile.core.picture.opening import read_file
+
+    if path is None:
+        if percent is not None:
+            raise UserError("--logo-share says how large a logo is.", "Give --logo too.")
+        return piece
+    data = read_file(path)
+    if kind_of(data) == "pdf":
+        data = one_page(data, 0, path.name)
+    digest = pictures.add(data, path.name, drawings=True)
+    size = size_for((percent or 5) / 100, pictures.about(digest).size)
+    logo = valid(Logo, {"digest": digest, "name": path.name, "size": size})
+    return piece.model_copy(update={"logo": Logos(items=(logo,))})
+
+
+def rungs(options: dict[str, Any]) -> dict[str, Any]:
+    """The rungs that the options of ``make`` describe, validated."""
+    from nimble_tile.core.piece import Blend, Code, Finish
+    from nimble_tile.core.symbol import tables
+
+    mask: Any = options["mask"]
+    code: dict[str, Any] = {
+        "version": options["version"],
+        "mask": int(mask) if mask.isascii() and mask.isdigit() else mask,
+    }
+    if options["raise_level"] is None:
+        options["raise_level"] = options["level"] is None
+    if options["version"].lower().startswith("m"):
+        if options["quiet_zone"] is None:
+            options["quiet_zone"] = tables.QUIET_ZONE_MICRO
+        if options["level"] is None:
+            options["level"] = "L"
+    code |= _given(options, level="level", quiet_zone="quiet_zone", raise_level="raise_level")
+    blend = _given(options, method="method", mode="mode", strength="strength")
+    finish = _given(options, size="size", dpi="dpi", quality="quality")
+    return {
+        "code": valid(Code, code),
+        "blend": valid(Blend, blend),
+        "finish": valid(Finish, finish),
+    }
+
+
+def _given(options: dict[str, Any], **names: str) -> dict[str, Any]:
+    return {field: options[name] for field, name in names.items() if options[name] is not None}
+
+
+def valid(model: Callable[..., Any], values: dict[str, Any], **names: str) -> Any:
+    """The model, or one line that says which option is wrong; `names` are those of fields."""
+    from pydantic import ValidationError
+
+    from nimble_tile.core.errors import UserError
+
+    try:
+        return model(**values)
+    except ValidationError as error:
+        first = error.errors()[0]
+        option = ({"method": "blend", "text": "message"} | names).get(
+            str(first["loc"][0]), str(first["loc"][0]).replace("_", "-")
+        )
+        what = first["msg"].removeprefix("Value error, ").removeprefix("Input ")
+        given = str(first["input"])
+        given = given if len(given) <= 60 else given[:59] + "…"
+        raise UserError(f"--{option} {given}: {what}.") from None
