@@ -396,6 +396,10 @@ def test_wanted_spare_place_and_code(store, bay):
     assert best.verdict.readers_right == (4, 4)
     here = judge_rendering(renderer.render(piece, 640), bay)
     assert best.spare >= here.spare
+    # Where there is room it leaves the pattern that sets tilted codes straight.
+    small = with_logos(Logo(digest=mark, size=0.2), level="Q")
+    placed = largest.best_place(renderer, small, 0, 0.3, bay).piece
+    assert coverage(renderer.render(placed, 600)).patterns == ()
     weak = with_logos(Logo(digest=mark, size=0.45), level="L")
     assert not Scene(renderer, weak).attempt(weak.logo).keeps(0.1)
     grown = largest.smallest_code(renderer, weak, 0, 0.1, bay)

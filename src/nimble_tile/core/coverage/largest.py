@@ -39,6 +39,9 @@ TRIES = 6
 MOST_PLACES = 900
 """Places that are counted at most; a large symbol is gone over in wider steps."""
 
+EXACT = 16
+"""Places that are painted and looked at after the counting."""
+
 JUDGED = 640
 """Longer side, in pixels, of what the readers are shown, at least."""
 
@@ -215,10 +218,19 @@ def _footprint(scene: Scene, logo: Logo, index: int) -> tuple[np.ndarray, np.nda
     return takes[part], dark[part], top - n // 2, left - n // 2
 
 
-def _forbidden(symbol: Symbol) -> np.ndarray:
-    """Modules that a logo must not take: finders, their borders, format information."""
-    parts = symbol.anatomy.parts
-    return np.isin(parts, (Part.FINDER, Part.SEPARATOR, Part.FORMAT, Part.DARK))
+def _forbidden(symbol: Symbol) -> tuple[np.ndarray, np.ndarray]:
+    """Modules that a logo should not take, and those that it must not.
+
+    It must leave finders, their borders and the format information. It should also
+    leave the timing patterns, by which some readers count modules, and the alignment pattern
+    at the bottom right, by which they set a tilted code straight. Straight on they do without.
+    """
+    parts, n = symbol.anatomy.parts, symbol.side
+    must = np.isin(parts, (Part.FINDER, Part.SEPARATOR, Part.FORMAT, Part.DARK))
+    should = must | (parts == Part.TIMING)
+    if not symbol.micro and int(symbol.version) > 1:
+        should[n - 9 : n - 4, n - 9 : n - 4] = True
+    return should, must
 
 
 def _candidates(scene: Scene, logo: Logo, index: int) -> Iterator[tuple[float, float]]:
@@ -231,24 +243,25 @@ def _candidates(scene: Scene, logo: Logo, index: int) -> Iterator[tuple[float, f
     for i, block in enumerate(plan.blocks):
         owner[list(block.codewords)] = i
     most = np.array([max(block.correctable, 1) for block in plan.blocks])
-    forbidden = _forbidden(symbol)
-    places = [(r, c) for r in range(max(0, n - height + 1)) for c in range(max(0, n - width + 1))]
-    step = max(1, int(np.ceil(np.sqrt(len(places) / MOST_PLACES))))
-    found = []
-    for row in range(0, n - height + 1, step):
-        for column in range(0, n - width + 1, step):
-            area = (slice(row, row + height), slice(column, column + width))
-            if forbidden[area][takes].any():
-                continue
-            wrong = takes & (symbol.dark[area] != dark)
-            hit = np.unique(plan.codeword[area][wrong])
-            counts = np.bincount(owner[hit[hit >= 0]], minlength=len(most))
-            left = float((1 - counts / most).min())
-            # The logo's middle lies in the middle of the module that its footprint began from.
-            x, y = (column - dx + 0.5) / n, (row - dy + 0.5) / n
-            found.append((-round(left, 4), np.hypot(x - 0.5, y - 0.5), x, y))
-    found.sort()
-    for _, _, x, y in found[:16]:
+    places = max(0, n - height + 1) * max(0, n - width + 1)
+    step = max(1, int(np.ceil(np.sqrt(places / MOST_PLACES))))
+    for forbidden in _forbidden(symbol):
+        found = []
+        for row in range(0, n - height + 1, step):
+            for column in range(0, n - width + 1, step):
+                area = (slice(row, row + height), slice(column, column + width))
+                if forbidden[area][takes].any():
+                    continue
+                wrong = takes & (symbol.dark[area] != dark)
+                hit = np.unique(plan.codeword[area][wrong])
+                counts = np.bincount(owner[hit[hit >= 0]], minlength=len(most))
+                left = float((1 - counts / most).min())
+                # The logo's middle lies in the middle of its footprint's own module.
+                x, y = (column - dx + 0.5) / n, (row - dy + 0.5) / n
+                found.append((-round(left, 4), np.hypot(x - 0.5, y - 0.5), x, y))
+        if found:
+            break
+    for _, _, x, y in sorted(found)[:EXACT]:
         yield round(x, 4), round(y, 4)
 
 

@@ -179,7 +179,7 @@ def judge_rendering(rendering: Rendering, bay: ReaderBay, with_fidelity: bool = 
 def _covered(rendering: Rendering, verdict: Verdict) -> tuple[Reason, ...]:
     """The reason, where most of what is wrong lies under a logo or a caption."""
     laid, looked = rendering.laid, verdict.sample
-    if laid is None or looked is None or verdict.state == "well":
+    if laid is None or looked is None or looked.spare >= GOOD_SPARE:
         return ()
     items = laid.on_code
     touched = under(items, rendering.symbol.side, rendering.quiet_zone) > TOUCHED
