@@ -39,8 +39,8 @@ class View(QWidget):
 
     @property
     def image(self) -> QImage | None:
-        """What is shown."""
-        raise NotImplementedError
+        """What is shown; heirs have something."""
+        return None
 
     @property
     def _invites(self) -> bool:

@@ -13,7 +13,8 @@ import numpy as np
 from nimble_tile.core.additions import Logo
 from nimble_tile.core.coverage.scene import Scene, Tried, with_logo
 from nimble_tile.core.errors import MessageError, UserError
-from nimble_tile.core.logo.lay import CELLS, under
+from nimble_tile.core.laid.paint import painted
+from nimble_tile.core.logo.lay import CELLS, lay, under
 from nimble_tile.core.piece import Code, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.bay import ReaderBay
@@ -196,10 +197,7 @@ def _footprint(scene: Scene, logo: Logo, index: int) -> tuple[np.ndarray, np.nda
     middle = (n // 2 + 0.5) / n
     centred = logo.model_copy(update={"x": middle, "y": middle})
     alone = scene.piece.logo.model_copy(update={"items": (centred,), "paint": None})
-    pixels = scene._pixels(logo)
-    from nimble_tile.core.laid.paint import painted
-    from nimble_tile.core.logo.lay import lay
-
+    pixels = scene.pixels(logo)
     laid = lay(alone, [pixels], None, n, scene.quiet)
     share = under(laid.items, n, scene.quiet)
     side = scene.modules * CELLS

@@ -55,7 +55,7 @@ class Scene:
         self.symbol: Symbol = renderer.symbol(piece)
         self.quiet = piece.code.quiet_zone
         self.modules = self.symbol.side + 2 * self.quiet
-        self._pixels = renderer.logo_pixels
+        self.pixels = renderer.logo_pixels
         bare = bare_piece(piece)
         made = renderer.render(bare, _size_for(renderer, bare, self.modules * CELLS))
         side = self.modules * CELLS
@@ -73,7 +73,7 @@ class Scene:
 
     def lay(self, logos: Logos) -> LaidLogos:
         """Logos laid on this symbol."""
-        pixels = [self._pixels(logo) for logo in logos.items]
+        pixels = [self.pixels(logo) for logo in logos.items]
         return lay(logos, pixels, self.paint, self.symbol.side, self.quiet)
 
     def image(self, laid: LaidLogos) -> np.ndarray:

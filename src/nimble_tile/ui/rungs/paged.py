@@ -49,11 +49,9 @@ class PagedRung(Rung):
 
     def open_page(self, name: str) -> None:
         """Show one of the pages, and take the hand that it works with."""
-        raise NotImplementedError
 
     def _tell(self) -> None:
         """Say what is worked on on the bench, as far as this rung is open."""
-        raise NotImplementedError
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
