@@ -188,18 +188,41 @@ class ReaderBay:
         list of Outcome
             One for each name, in that order.
         """
-        grey = to_grey(image)
-        queue = deque(sorted(names, key=_LONGEST_FIRST.index))
+        return self.read_all([image], names, meanwhile)[0]
+
+    def read_all(
+        self,
+        images: Sequence[np.ndarray],
+        names: Sequence[str] = _readers.NAMES,
+        meanwhile: Sequence[Callable[[], object]] = (),
+    ) -> list[list[Outcome]]:
+        """Let readers look at several images at once, so that no processor waits.
+
+        Parameters
+        ----------
+        images : sequence of ndarray
+        names, meanwhile
+            As in `read`.
+
+        Returns
+        -------
+        list of list of Outcome
+            For each image one for each name.
+        """
+        greys = [to_grey(image) for image in images]
+        asked = [(name, index) for index in range(len(greys)) for name in names]
+        # The slowest first: the quick ones fill the gaps at the end.
+        queue = deque(sorted(asked, key=lambda a: (_LONGEST_FIRST.index(a[0]), -greys[a[1]].size)))
         own = deque(meanwhile)
-        outcomes: dict[str, Outcome] = {}
+        outcomes: dict[tuple[str, int], Outcome] = {}
 
         def work(process: _Process) -> None:
             while True:
                 try:
-                    name = queue.popleft()
+                    name, index = queue.popleft()
                 except IndexError:
                     break
-                outcomes[name] = self._one(process, name, grey)
+                outcomes[name, index] = self._one(process, name, greys[index])
             while True:
                 try:
                     task = own.popleft()
@@ -210,14 +233,14 @@ class ReaderBay:
         with self._lock:
             if self._closed:
                 raise RuntimeError("the reader bay is closed")
-            if len(self._processes) == 1 or len(names) + len(own) == 1:
+            if len(self._processes) == 1 or len(asked) + len(own) == 1:
                 work(self._processes[0])
             else:
                 from concurrent.futures import ThreadPoolExecutor
 
                 with ThreadPoolExecutor(len(self._processes)) as pool:
                     list(pool.map(work, self._processes))
-        return [outcomes[name] for name in names]
+        return [[outcomes[name, index] for name in names] for index in range(len(greys))]
 
     def _one(self, process: _Process, name: str, grey: np.ndarray) -> Outcome:
         begun = time.perf_counter()

@@ -1,0 +1,1 @@
+"""Trials: physical situations in which a camera looks at a code."""

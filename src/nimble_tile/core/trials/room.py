@@ -1,0 +1,283 @@
+"""The measuring room: a subject through a set of trials, beside its plain twin.
+
+References
+----------
+Reach is ours: of the (trial, reader) pairs that the plain twin passes, the
+share that the artwork passes too.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from nimble_tile.core.scan.bay import Outcome, ReaderBay
+from nimble_tile.core.scan.readers import NAMES, READS_MICRO
+from nimble_tile.core.trials.camera import Frame, Studio
+from nimble_tile.core.trials.subject import Subject
+from nimble_tile.core.trials.trial import Trial
+
+BATCH = 4
+"""Frames that the readers are given at once: enough that no processor waits, few enough
+that a newer piece is seen to within 0.1 s."""
+
+THUMB = 132
+"""Longer side, in pixels, of the small copy that is kept of a frame."""
+
+MOST_REMEMBERED = 6000
+"""Results that are kept; one is some hundred bytes without its small copy."""
+
+MOST_THUMBS = 400
+
+
+@dataclass(frozen=True)
+class Pass:
+    """Which readers read one frame.
+
+    Attributes
+    ----------
+    read : dict of str to bool
+        By reader's name; those that cannot read this kind of code are left out.
+    trouble : dict of str to str
+        Readers that threw, hung or crashed, and how.
+    seconds : float
+        What the readers took together.
+    """
+
+    read: dict[str, bool]
+    trouble: dict[str, str] = field(default_factory=dict)
+    seconds: float = 0.0
+
+    @property
+    def count(self) -> int:
+        """How many read it."""
+        return sum(self.read.values())
+
+
+@dataclass(frozen=True, eq=False)
+class Result:
+    """One trial of a subject.
+
+    Attributes
+    ----------
+    trial : Trial
+    passed, plain : Pass
+        Of the subject and of its plain twin in the same frame.
+    thumb : ndarray of uint8 or None
+        Small copy of the frame.
+    """
+
+    trial: Trial
+    passed: Pass
+    plain: Pass
+    thumb: np.ndarray | None = None
+
+    @property
+    def counts(self) -> bool:
+        """Whether the plain twin passes with any reader: else it says nothing of the artwork."""
+        return self.plain.count > 0
+
+    @property
+    def pairs(self) -> tuple[int, int]:
+        """Readers that read both, and that read the plain twin."""
+        both = sum(ok and self.passed.read[name] for name, ok in self.plain.read.items())
+        return both, self.plain.count
+
+    @property
+    def state(self) -> str:
+        """``"passed"`` (all that read the twin), ``"partly"``, ``"failed"`` or ``"void"``."""
+        both, of = self.pairs
+        if not of:
+            return "void"
+        return "passed" if both == of else "partly" if both else "failed"
+
+
+def reach(results: Sequence[Result]) -> float | None:
+    """Share of the (trial, reader) pairs of the plain twin that the artwork passes, 0 to 1.
+
+    None where the twin passes none.
+    """
+    pairs = [result.pairs for result in results]
+    of = sum(pair[1] for pair in pairs)
+    return sum(pair[0] for pair in pairs) / of if of else None
+
+
+class Room:
+    """Runs trials and remembers what came of them, by the content of the image.
+
+    Parameters
+    ----------
+    bay : ReaderBay
+    """
+
+    def __init__(self, bay: ReaderBay) -> None:
+        self.bay = bay
+        self._passes: OrderedDict[tuple, Pass] = OrderedDict()
+        self._thumbs: OrderedDict[tuple, np.ndarray] = OrderedDict()
+        self._studios: OrderedDict[str, Studio] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def studio(self, subject: Subject) -> Studio:
+        """The studio of a subject; those of the last few are kept."""
+        with self._lock:
+            found = self._studios.get(subject.digest)
+            if found is None:
+                found = self._studios[subject.digest] = Studio(subject)
+            self._studios.move_to_end(subject.digest)
+            while len(self._studios) > 4:
+                self._studios.popitem(last=False)
+            return found
+
+    def frame(self, subject: Subject, trial: Trial, seed: int = 0) -> Frame:
+        """The frame of one trial at full size."""
+        return self.studio(subject).frame(trial, seed)
+
+    def run(
+        self,
+        subject: Subject,
+        trials: Sequence[Trial],
+        seed: int = 0,
+        stop: Callable[[], bool] = lambda: False,
+        thumbs: bool = False,
+    ) -> Iterator[Result]:
+        """The trials that are on, the cheap ones first, each as soon as it is known.
+
+        Parameters
+        ----------
+        subject : Subject
+        trials : sequence of Trial
+        seed : int
+            Deterministic for each seed.
+        stop : callable
+            Asked between frames; True: the run ends where it is.
+        thumbs : bool
+            Keep a small copy of each frame.
+
+        Yields
+        ------
+        Result
+        """
+        twin = subject.twin
+        waiting = sorted((t for t in trials if t.on), key=lambda t: effort(subject, t))
+        jobs: list[tuple[Subject, Trial]] = []
+        for trial in waiting:
+            jobs += [(s, trial) for s in (twin, subject) if not self._known(s, trial, seed, thumbs)]
+        given = 0
+        ready = self._frames(jobs[:BATCH], seed)
+        for start in range(0, max(len(jobs), 1), BATCH):
+            if stop():
+                return
+            if jobs:
+                after: list[Frame | None] = [None] * len(jobs[start + BATCH : start + 2 * BATCH])
+                makers = [
+                    self._maker(after, at, job, seed)
+                    for at, job in enumerate(jobs[start + BATCH : start + 2 * BATCH])
+                ]
+                self._look(jobs[start : start + BATCH], ready, seed, thumbs, makers)
+                ready = after
+            while given < len(waiting):
+                result = self._result(subject, waiting[given], seed, thumbs)
+                if result is None:
+                    break
+                given += 1
+                yield result
+
+    def passes(self, jobs: Sequence[tuple[Subject, Trial]], seed: int = 0) -> list[Pass]:
+        """Which readers read each of some frames; what is known is not read again."""
+        new = [job for job in jobs if not self._known(*job, seed, False)]
+        if new:
+            self._look(new, self._frames(new, seed), seed, False, [])
+        return [self._passes[_key(*job, seed)] for job in jobs]
+
+    def _frames(self, jobs: Sequence[tuple[Subject, Trial]], seed: int) -> list[Frame | None]:
+        if len(jobs) < 2:
+            return [self.frame(subject, trial, seed) for subject, trial in jobs]
+        from concurrent.futures import ThreadPoolExecutor
+
+        with ThreadPoolExecutor(2) as pool:
+            return list(pool.map(lambda job: self.frame(*job, seed), jobs))
+
+    def _maker(self, into: list, at: int, job: tuple[Subject, Trial], seed: int) -> Callable:
+        def make() -> None:
+            into[at] = self.frame(*job, seed)
+
+        return make
+
+    def _known(self, subject: Subject, trial: Trial, seed: int, thumbs: bool) -> bool:
+        key = _key(subject, trial, seed)
+        return key in self._passes and (not thumbs or key in self._thumbs or subject.plain)
+
+    def _look(
+        self,
+        jobs: Sequence[tuple[Subject, Trial]],
+        frames: Sequence[Frame],
+        seed: int,
+        thumbs: bool,
+        meanwhile: Sequence[Callable],
+    ) -> None:
+        if not jobs:
+            return
+        symbol = jobs[0][0].symbol
+        names = READS_MICRO if symbol.micro else NAMES
+        found = self.bay.read_all([frame.image for frame in frames], names, meanwhile)
+        with self._lock:
+            for job, frame, outcomes in zip(jobs, frames, found, strict=True):
+                key = _key(*job, seed)
+                self._passes[key] = pass_of(outcomes, job[0].expected)
+                if thumbs and not job[0].plain:
+                    self._thumbs[key] = small(frame.image)
+            while len(self._passes) > MOST_REMEMBERED:
+                self._passes.popitem(last=False)
+            while len(self._thumbs) > MOST_THUMBS:
+                self._thumbs.popitem(last=False)
+
+    def _result(self, subject: Subject, trial: Trial, seed: int, thumbs: bool) -> Result | None:
+        keys = _key(subject, trial, seed), _key(subject.twin, trial, seed)
+        passed, plain = (self._passes.get(key) for key in keys)
+        if passed is None or plain is None:
+            return None
+        return Result(trial, passed, plain, self._thumbs.get(keys[0]) if thumbs else None)
+
+
+def pass_of(outcomes: Sequence[Outcome], expected: str) -> Pass:
+    """What readers made of a frame, against what they should have read."""
+    return Pass(
+        {o.name: any(r.text == expected for r in o.readings) for o in outcomes},
+        {o.name: o.trouble for o in outcomes if o.trouble},
+        sum(o.seconds for o in outcomes),
+    )
+
+
+def effort(subject: Subject, trial: Trial) -> float:
+    """What a trial will cost, roughly: pixels that the code takes in the frame, and more
+    for wear."""
+    size = trial.shown.size or subject.own_size or 40.0
+    focal = trial.camera.pixels / 2 / np.tan(np.radians(trial.camera.field) / 2)
+    across = min(size * focal / trial.view.distance, trial.camera.pixels)
+    wear = trial.wear
+    return across**2 * (3 if wear.smudge or wear.crumple or wear.fold else 1)
+
+
+def small(image: np.ndarray) -> np.ndarray:
+    """A small copy of a frame."""
+    import cv2
+
+    scale = THUMB / max(image.shape[:2])
+    if scale >= 1:
+        return image
+    size = max(1, round(image.shape[1] * scale)), max(1, round(image.shape[0] * scale))
+    return cv2.resize(image, size, interpolation=cv2.INTER_AREA)
+
+
+def without_thumb(result: Result) -> Result:
+    """The same without its picture."""
+    return replace(result, thumb=None)
+
+
+def _key(subject: Subject, trial: Trial, seed: int) -> tuple:
+    own = subject.own_size if trial.shown.size is None else None
+    return subject.digest, trial.situation, own, seed

@@ -1,0 +1,188 @@
+"""What print and use do to an image: ink that spreads, smudges, creases.
+
+Everything here works on linear reflectance (float32, H × W × 3, 0 to 1) of the
+image's own plane.
+
+References
+----------
+A. Murray, "Monochrome reproduction in photoengraving", Journal of the Franklin
+Institute 221, 1936 (the Murray–Davies equation: reflectance is the mean of ink
+and paper, weighted by the covered area). The parabola of dot gain, greatest at
+50 %, is common practice.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from nimble_tile.core.trials.trial import Before, Wear
+
+SPREAD = 0.03
+"""Standard deviation, in mm, by which ink and paper blur an edge without dot gain."""
+
+SPREAD_BY_GAIN = 0.35
+"""Further mm for each unit of dot gain."""
+
+DIRT = 0.12
+"""Reflectance of a smudge."""
+
+SURFACE = 120
+"""Points along the shorter side at which smooth surfaces are worked out."""
+
+CREASES = 9
+"""Creases of a crumpled paper across the code."""
+
+
+def printed(plane: np.ndarray, before: Before, module_mm: float, per_mm: float) -> np.ndarray:
+    """As ink on paper.
+
+    Parameters
+    ----------
+    plane : ndarray
+    before : Before
+    module_mm : float
+        Side of a module, which no edge is blurred beyond.
+    per_mm : float
+        Pixels of the plane a millimetre.
+    """
+    import cv2
+
+    spread = min(SPREAD + SPREAD_BY_GAIN * before.dot_gain, 0.5 * module_mm) * per_mm
+    if spread > 0.3:
+        plane = cv2.GaussianBlur(plane, (0, 0), spread)
+    if before.dot_gain:
+        covered = 1 - plane
+        covered += 4 * before.dot_gain * covered * plane
+        plane = 1 - covered
+    return before.ink + (before.paper - before.ink) * plane
+
+
+def lit(plane: np.ndarray, ink: float) -> np.ndarray:
+    """As on a screen, which reflects a little where it is black."""
+    return ink + (1 - ink) * plane
+
+
+def worn(plane: np.ndarray, wear: Wear, paper: float, places: tuple, seed: int) -> np.ndarray:
+    """After use.
+
+    Parameters
+    ----------
+    plane : ndarray
+    wear : Wear
+    paper : float
+        Reflectance of bare paper.
+    places : (ndarray, ndarray) of float32, H × W
+        Each pixel's place from the code's middle, in parts of the code.
+    seed : int
+    """
+    rng = np.random.default_rng([seed, 1])
+    across, down = places
+    if wear.smudge:
+        plane = _smudged(plane, wear.smudge, paper, places, rng)
+    moved = np.zeros((2, *across.shape), np.float32)
+    shade = np.ones(across.shape, np.float32)
+    if wear.crumple:
+        _crumple(wear.crumple, across, down, moved, shade, rng)
+    if wear.fold:
+        plane = _fold(plane, wear, paper, across, down, moved, shade)
+    if wear.crumple or wear.fold:
+        plane = _shifted(plane, moved, across) * shade[..., None]
+    return plane
+
+
+def _noise(places: tuple, size: float, rng: np.random.Generator) -> np.ndarray:
+    """A smooth random surface with bumps of this size, in parts of the code; about 0 ± 1."""
+    import cv2
+
+    # It is smooth: worked out on fewer points and stretched.
+    every = max(1, min(places[0].shape) // SURFACE)
+    across, down = (place[::every, ::every] for place in places)
+    total = np.zeros(across.shape, np.float32)
+    waves = 24
+    for angle, phase, pace in zip(
+        rng.uniform(0, 2 * np.pi, waves), rng.uniform(0, 2 * np.pi, waves),
+        rng.uniform(0.6, 1.4, waves), strict=True,
+    ):  # fmt: skip
+        length = 2 * np.pi * pace / (2 * size)
+        total += np.cos(length * (across * np.cos(angle) + down * np.sin(angle)) + phase)
+    total *= np.float32(np.sqrt(2 / waves))
+    return cv2.resize(total, places[0].shape[::-1], interpolation=cv2.INTER_LINEAR)
+
+
+def _smudged(
+    plane: np.ndarray, share: float, paper: float, places: tuple, rng: np.random.Generator
+) -> np.ndarray:
+    """Blots over a share of the code: some dirty, some rubbed off."""
+    across, down = places
+    inside = (np.abs(across) <= 0.5) & (np.abs(down) <= 0.5)
+    out = plane
+    for size, part, value, opaque in ((0.12, 0.6, DIRT, 0.85), (0.07, 0.4, paper, 0.8)):
+        surface = _noise(places, size, rng)
+        level = np.quantile(surface[inside], 1 - share * part) if inside.any() else np.inf
+        cover = np.clip((surface - level) * 4 + 0.5, 0, 1) * np.float32(opaque)
+        out = out + (np.float32(value) - out) * cover[..., None]
+    return out
+
+
+def _crumple(
+    amount: float,
+    across: np.ndarray,
+    down: np.ndarray,
+    moved: np.ndarray,
+    shade: np.ndarray,
+    rng: np.random.Generator,
+) -> None:
+    """Flat facets between sharp creases: each leans its own way.
+
+    The height is a sum of folded planes |n·p − c|: its slope, which decides light and
+    foreshortening, is the same all over a facet.
+    """
+    slope = np.zeros((2, *across.shape), np.float32)
+    for angle, at in zip(
+        rng.uniform(0, np.pi, CREASES), rng.uniform(-0.6, 0.6, CREASES), strict=True
+    ):
+        normal = np.array([np.cos(angle), np.sin(angle)], np.float32)
+        distance = across * normal[0] + down * normal[1] - np.float32(at)
+        side = np.clip(distance / 0.015, -1, 1)
+        lean = np.float32(amount * rng.uniform(0.06, 0.16))
+        slope += lean * side * normal[:, None, None]
+        # A facet that leans is foreshortened: its points lie nearer to the crease.
+        moved += 0.5 * lean**2 * distance * normal[:, None, None]
+        moved += np.float32(0.06) * lean * np.abs(distance) * normal[:, None, None]
+    shade *= np.clip(1 - 1.1 * (0.7 * slope[0] + 0.7 * slope[1]), 0.25, 1.35)
+
+
+def _fold(
+    plane: np.ndarray,
+    wear: Wear,
+    paper: float,
+    across: np.ndarray,
+    down: np.ndarray,
+    moved: np.ndarray,
+    shade: np.ndarray,
+) -> np.ndarray:
+    """One side leans away from the viewer; ink has cracked along the edge."""
+    angle, lean = np.radians(wear.fold_angle), np.radians(wear.fold)
+    normal = np.array([np.cos(angle), np.sin(angle)], np.float32)
+    distance = across * normal[0] + down * normal[1] - np.float32(wear.fold_at)
+    behind = np.maximum(distance, 0)
+    # What is seen at this distance was farther along the sheet.
+    moved += (behind / np.float32(np.cos(lean)) - behind) * normal[:, None, None]
+    shade *= np.where(distance > 0, np.float32(1 - 0.55 * np.sin(lean)), np.float32(1))
+    crack = np.exp(-((distance / 0.006) ** 2)) * np.float32(0.8)
+    return plane + (np.float32(paper) - plane) * crack[..., None]
+
+
+def _shifted(plane: np.ndarray, moved: np.ndarray, across: np.ndarray) -> np.ndarray:
+    """Each pixel taken from where it was before, `moved` being in parts of the code."""
+    import cv2
+
+    height, width = across.shape
+    code = (width - 1) / max(float(across[0, -1] - across[0, 0]), 1e-6)
+    columns, rows = np.meshgrid(
+        np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32)
+    )
+    return cv2.remap(
+        plane, columns + moved[0] * np.float32(code), rows + moved[1] * np.float32(code),
+        cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE,
+    )  # fmt: skip
