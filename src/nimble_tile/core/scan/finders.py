@@ -124,14 +124,24 @@ def finders(symbol: Symbol, drawn: Drawing, images: Images) -> Finders:
         alpha = rgba[..., 3:].astype(np.float32) / 255
         on_white = rgba[..., :3] * alpha + 255 * (1 - alpha)
         grey = cv2.cvtColor(np.rint(on_white).astype(np.uint8), cv2.COLOR_RGB2GRAY)
-        lines += _lines(grey[CELLS : 8 * CELLS, CELLS : 8 * CELLS], index, CELLS)
+        lines += across(grey[CELLS : 8 * CELLS, CELLS : 8 * CELLS], index, CELLS)
         pictures.append(rgba)
     worst = max(lines, key=lambda line: line.error)
     return Finders(tuple(lines), pictures[worst.finder])
 
 
-def _lines(own: np.ndarray, index: int, cells: int) -> list[Line]:
-    """Lines across one finder, given as its 7 × 7 modules in grey."""
+def across(own: np.ndarray, index: int, cells: int) -> list[Line]:
+    """Lines across one finder.
+
+    Parameters
+    ----------
+    own : ndarray of uint8
+        Its 7 × 7 modules in grey, upright.
+    index : int
+        Which finder it is; see `Line`.
+    cells : int
+        Pixels a module.
+    """
     low, high = int(3.25 * cells), int(3.75 * cells) + 1
     eye = float(own[low:high, low:high].mean())
     threshold = (float(own.max()) + float(own.min())) / 2

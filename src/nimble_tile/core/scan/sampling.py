@@ -46,6 +46,8 @@ class Sample:
         What each block can correct.
     quiet_zone : float
         Share of the quiet zone, 0 to 1, that reads as light; 1 if there is none.
+    quiet_sides : tuple of float
+        The same of each side: top, right, bottom, left.
     """
 
     margin: np.ndarray
@@ -54,6 +56,7 @@ class Sample:
     codeword_errors: tuple[int, ...]
     correctable: tuple[int, ...]
     quiet_zone: float
+    quiet_sides: tuple[float, ...] = (1.0, 1.0, 1.0, 1.0)
 
     @property
     def spare(self) -> float:
@@ -208,7 +211,10 @@ def sample(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> Sampl
     ring = np.zeros((total, total), bool)
     ring[around : total - around, around : total - around] = True
     ring[own, own] = False
-    quiet = float((lighter[ring] > -WEAK).mean()) if quiet_zone else 1.0
+    light = lighter > -WEAK
+    quiet = float(light[ring].mean()) if quiet_zone else 1.0
+    near, far = slice(around, first), slice(first + symbol.side, total - around)
+    sides = ((near, own), (own, far), (far, own), (own, near))
 
     return Sample(
         margin=margin,
@@ -217,6 +223,9 @@ def sample(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> Sampl
         codeword_errors=spoiled(wrong, symbol),
         correctable=tuple(block.correctable for block in symbol.anatomy.blocks),
         quiet_zone=quiet,
+        quiet_sides=tuple(float(light[side].mean()) for side in sides)
+        if quiet_zone
+        else (1.0,) * 4,
     )
 
 

@@ -336,14 +336,18 @@ def _gather(found: list[Reading], outcome: Outcome, scale: float, corner: tuple[
     """Add readings to the list of codes, each code once."""
     for reading in outcome.readings:
         corners = tuple((x / scale + corner[0], y / scale + corner[1]) for x, y in reading.corners)
-        new = replace(reading, corners=corners)
-        for index, known in enumerate(found):
-            if known.text == new.text and _near(known, new):
-                if known.version is None and new.version is not None:
-                    found[index] = new
-                break
-        else:
-            found.append(new)
+        gather(found, replace(reading, corners=corners))
+
+
+def gather(found: list[Reading], new: Reading) -> None:
+    """Add a reading to a list of codes unless that code is there already; the reading that
+    tells more stays."""
+    for index, known in enumerate(found):
+        if known.text == new.text and _near(known, new):
+            if known.version is None and new.version is not None:
+                found[index] = new
+            return
+    found.append(new)
 
 
 def _near(a: Reading, b: Reading) -> bool:

@@ -95,7 +95,7 @@ class Studio:
         self._sources: OrderedDict[tuple, tuple[list[np.ndarray], float]] = OrderedDict()
         self._lock = threading.Lock()
 
-    def frame(self, trial: Trial, seed: int = 0) -> Frame:
+    def frame(self, trial: Trial, seed: int = 0, flat: bool = False) -> Frame:
         """The frame of a trial; the same for the same subject, trial and seed.
 
         Parameters
@@ -103,6 +103,8 @@ class Studio:
         trial : Trial
         seed : int
             Another hand: noise, and where the pixels fall. Smudges and creases too.
+        flat : bool
+            Paper smoothed out again, so that each module lies where `Frame.matrix` says.
         """
         subject = self.subject
         size = trial.shown.size or subject.own_size or 40.0
@@ -119,7 +121,7 @@ class Studio:
         if smaller < 1:
             onto = np.diag([smaller, smaller, 1]) @ onto
             width, height = round(width * smaller), round(height * smaller)
-        scene = self._seen(trial, onto, (width, height), size, seed)
+        scene = self._seen(trial, onto, (width, height), size, seed, flat)
         across, down = _places(onto, subject, (width, height))
         image = _exposed(scene, trial, across, down, seed)
         matrix = onto @ subject.matrix
@@ -150,7 +152,13 @@ class Studio:
         return found
 
     def _seen(
-        self, trial: Trial, onto: np.ndarray, extent: tuple[int, int], size: float, seed: int
+        self,
+        trial: Trial,
+        onto: np.ndarray,
+        extent: tuple[int, int],
+        size: float,
+        seed: int,
+        flat: bool,
     ) -> np.ndarray:
         """Reflectance of the scene at each pixel (float32, H × W × 3)."""
         import cv2
@@ -181,7 +189,7 @@ class Studio:
             if wear.smudge or wear.crumple or wear.fold:
                 middle = subject.quad.mean(0) / scale / ratio - corner
                 places = _plane_places(plane.shape[:2], middle, per_mm * size)
-                plane = wears.worn(plane, wear, before.paper, places, seed)
+                plane = wears.worn(plane, wear, before.paper, places, seed, flat)
         else:
             plane = wears.lit(plane, before.ink)
         finer = np.array([[FINER, 0, FINER / 2 - 0.5], [0, FINER, FINER / 2 - 0.5], [0, 0, 1.0]])

@@ -62,7 +62,9 @@ def lit(plane: np.ndarray, ink: float) -> np.ndarray:
     return ink + (1 - ink) * plane
 
 
-def worn(plane: np.ndarray, wear: Wear, paper: float, places: tuple, seed: int) -> np.ndarray:
+def worn(
+    plane: np.ndarray, wear: Wear, paper: float, places: tuple, seed: int, flat: bool = False
+) -> np.ndarray:
     """After use.
 
     Parameters
@@ -74,20 +76,47 @@ def worn(plane: np.ndarray, wear: Wear, paper: float, places: tuple, seed: int) 
     places : (ndarray, ndarray) of float32, H × W
         Each pixel's place from the code's middle, in parts of the code.
     seed : int
+    flat : bool
+        Smoothed out again: creases shade, but nothing has moved.
     """
-    rng = np.random.default_rng([seed, 1])
-    across, down = places
     if wear.smudge:
-        plane = _smudged(plane, wear.smudge, paper, places, rng)
+        plane = _smudged(plane, wear.smudge, paper, places, np.random.default_rng([seed, 1]))
+    if wear.fold:
+        plane = _cracked(plane, wear, paper, places)
+    if wear.crumple or wear.fold:
+        moved, shade = creased(wear, places, seed)
+        if not flat:
+            plane = _shifted(plane, moved, places[0])
+        plane = plane * shade[..., None]
+    return plane
+
+
+def creased(wear: Wear, places: tuple, seed: int) -> tuple[np.ndarray, np.ndarray]:
+    """How far everything has moved, in parts of the code (2 × H × W), and its shading (H × W)."""
+    across, down = places
     moved = np.zeros((2, *across.shape), np.float32)
     shade = np.ones(across.shape, np.float32)
     if wear.crumple:
-        _crumple(wear.crumple, across, down, moved, shade, rng)
+        _crumple(wear.crumple, across, down, moved, shade, np.random.default_rng([seed, 3]))
     if wear.fold:
-        plane = _fold(plane, wear, paper, across, down, moved, shade)
-    if wear.crumple or wear.fold:
-        plane = _shifted(plane, moved, across) * shade[..., None]
-    return plane
+        _fold(wear, across, down, moved, shade)
+    return moved, shade
+
+
+def shift_within(wear: Wear, seed: int) -> float:
+    """Greatest distance, in parts of the code, by which creases move something in it against
+    the rest."""
+    if not (wear.crumple or wear.fold):
+        return 0.0
+    line = np.linspace(-0.5, 0.5, 41, dtype=np.float32)
+    moved, _ = creased(wear, tuple(np.meshgrid(line, line)), seed)
+    # A plane through the corners is what readers allow for.
+    x, y = np.meshgrid(line, line)
+    design = np.stack([np.ones(x.size), x.ravel(), y.ravel(), (x * y).ravel()], 1)
+    flat = moved.reshape(2, -1).T
+    corners = [0, 40, 40 * 41, 41 * 41 - 1]
+    plane = design @ np.linalg.solve(design[corners], flat[corners])
+    return float(np.hypot(*(flat - plane).T).max())
 
 
 def _noise(places: tuple, size: float, rng: np.random.Generator) -> np.ndarray:
@@ -152,23 +181,27 @@ def _crumple(
     shade *= np.clip(1 - 1.1 * (0.7 * slope[0] + 0.7 * slope[1]), 0.25, 1.35)
 
 
-def _fold(
-    plane: np.ndarray,
-    wear: Wear,
-    paper: float,
-    across: np.ndarray,
-    down: np.ndarray,
-    moved: np.ndarray,
-    shade: np.ndarray,
-) -> np.ndarray:
-    """One side leans away from the viewer; ink has cracked along the edge."""
-    angle, lean = np.radians(wear.fold_angle), np.radians(wear.fold)
+def _from_fold(wear: Wear, places: tuple) -> tuple[np.ndarray, np.ndarray]:
+    angle = np.radians(wear.fold_angle)
     normal = np.array([np.cos(angle), np.sin(angle)], np.float32)
-    distance = across * normal[0] + down * normal[1] - np.float32(wear.fold_at)
+    return places[0] * normal[0] + places[1] * normal[1] - np.float32(wear.fold_at), normal
+
+
+def _fold(
+    wear: Wear, across: np.ndarray, down: np.ndarray, moved: np.ndarray, shade: np.ndarray
+) -> None:
+    """One side leans away from the viewer."""
+    lean = np.radians(wear.fold)
+    distance, normal = _from_fold(wear, (across, down))
     behind = np.maximum(distance, 0)
     # What is seen at this distance was farther along the sheet.
     moved += (behind / np.float32(np.cos(lean)) - behind) * normal[:, None, None]
     shade *= np.where(distance > 0, np.float32(1 - 0.55 * np.sin(lean)), np.float32(1))
+
+
+def _cracked(plane: np.ndarray, wear: Wear, paper: float, places: tuple) -> np.ndarray:
+    """Ink has come off along the fold."""
+    distance, _ = _from_fold(wear, places)
     crack = np.exp(-((distance / 0.006) ** 2)) * np.float32(0.8)
     return plane + (np.float32(paper) - plane) * crack[..., None]
 

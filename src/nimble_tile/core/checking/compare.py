@@ -1,0 +1,69 @@
+"""Two texts, character by character."""
+
+from __future__ import annotations
+
+import unicodedata
+from dataclasses import dataclass
+from difflib import SequenceMatcher
+
+LONGEST = 20_000
+"""Characters that are compared at most; a code holds 7,089."""
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """Some characters that agree or differ.
+
+    Attributes
+    ----------
+    kind : {"same", "other", "missing", "extra"}
+        Of the text that was read, against the intended one.
+    read, wanted : str
+    """
+
+    kind: str
+    read: str
+    wanted: str
+
+
+_KINDS = {"equal": "same", "replace": "other", "delete": "missing", "insert": "extra"}
+
+
+def compare(read: str, wanted: str) -> tuple[Stretch, ...]:
+    """What was read against what should have been.
+
+    Parameters
+    ----------
+    read, wanted : str
+    """
+    matcher = SequenceMatcher(None, wanted[:LONGEST], read[:LONGEST], autojunk=False)
+    return tuple(
+        Stretch(_KINDS[tag], read[low:high], wanted[first:last])
+        for tag, first, last, low, high in matcher.get_opcodes()
+    )
+
+
+def in_words(stretches: tuple[Stretch, ...]) -> str:
+    """The first difference in a sentence; says so where there is none."""
+    place = 0
+    for stretch in stretches:
+        if stretch.kind == "same":
+            place += len(stretch.wanted)
+            continue
+        where = f"At character {place + 1}"
+        if stretch.kind == "missing":
+            told = f"{where} {_quoted(stretch.wanted)} is missing"
+        elif stretch.kind == "extra":
+            told = f"{where} there is {_quoted(stretch.read)} too many"
+        else:
+            told = f"{where} it says {_quoted(stretch.read)} instead of {_quoted(stretch.wanted)}"
+        more = sum(s.kind != "same" for s in stretches) - 1
+        return told + (f", and {more} more differences." if more > 1 else
+                       ", and one more difference." if more else ".")  # fmt: skip
+    return "Both texts are the same, character by character."
+
+
+def _quoted(text: str) -> str:
+    if len(text) == 1 and (text.isspace() or not text.isprintable()):
+        return unicodedata.name(text, f"character U+{ord(text):04X}").lower()
+    return f"“{text if len(text) <= 24 else text[:23] + '…'}”"

@@ -1,0 +1,130 @@
+"""What each rung costs: the piece without it through the same trials.
+
+Without a rung means: its part of the work undone, all else kept. The message
+and the symbol have no "without"; the code rung is its look there.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+
+from nimble_tile.core.additions import Captions, Layout, Logos, Surround
+from nimble_tile.core.artwork import Picture
+from nimble_tile.core.errors import UserError
+from nimble_tile.core.look import Look
+from nimble_tile.core.piece import Blend, Piece
+from nimble_tile.core.render import Renderer
+from nimble_tile.core.scan.bay import ReaderBay
+from nimble_tile.core.scan.verdict import judge_rendering
+from nimble_tile.core.trials.room import Room, reach
+from nimble_tile.core.trials.subject import subject_of
+from nimble_tile.core.trials.trial import Trial
+
+RUNGS = ("code", "picture", "blend", "logo", "finish")
+"""Rungs that can cost something, in the ladder's order."""
+
+WITHOUT = {
+    "code": "with plain black and white modules",
+    "picture": "without the picture",
+    "blend": "with the code laid plainly on the picture",
+    "logo": "without logos",
+    "finish": "without caption, frame and layout",
+}
+"""What the piece is compared with, in words."""
+
+
+@dataclass(frozen=True)
+class Cost:
+    """What one rung takes.
+
+    Attributes
+    ----------
+    rung : str
+        One of `RUNGS`.
+    reach, spare : float or None
+        Without this rung less with it, both 0 to 1: what it takes; negative
+        where it gives. None where one of them is not known.
+    reach_without : float or None
+    """
+
+    rung: str
+    reach: float | None
+    spare: float | None
+    reach_without: float | None
+
+
+def without(piece: Piece, rung: str) -> Piece | None:
+    """The piece without one rung's part; None where the rung does nothing there."""
+    if rung == "code":
+        changed = {"look": Look()}
+        there = not piece.look.plain
+    elif rung == "picture":
+        changed = {"picture": Picture()}
+        there = piece.picture.digest is not None
+    elif rung == "blend":
+        changed = {"blend": Blend(method="overlay", strength=1, quiet="plain", guarding=0)}
+        there = piece.picture.digest is not None
+    elif rung == "logo":
+        changed = {"logo": Logos()}
+        there = bool(piece.logo.items) or piece.logo.paint is not None
+    else:
+        changed = {"caption": Captions(), "surround": Surround(), "layout": Layout()}
+        there = any(getattr(piece, name) != empty for name, empty in changed.items())
+    return piece.model_copy(update=changed) if there else None
+
+
+def costs(
+    renderer: Renderer,
+    room: Room,
+    bay: ReaderBay,
+    piece: Piece,
+    trials: Sequence[Trial],
+    size: int,
+    with_all: tuple[float | None, float | None],
+    seed: int = 0,
+    stop: Callable[[], bool] = lambda: False,
+) -> Iterator[Cost]:
+    """Costs of the rungs that take part, each as soon as it is known.
+
+    Parameters
+    ----------
+    renderer, room, bay
+    piece : Piece
+    trials : sequence of Trial
+    size : int
+        Longer side at which the piece was rendered.
+    with_all : (float or None, float or None)
+        Reach and spare of the piece as it is.
+    seed : int
+    stop : callable
+        Asked often; True: the run ends where it is.
+
+    Yields
+    ------
+    Cost
+    """
+    whole, spare = with_all
+    for rung in RUNGS:
+        bare = without(piece, rung)
+        if bare is None:
+            continue
+        if stop():
+            return
+        try:
+            rendering = renderer.render(bare, size)
+            full = bare.finish.size or renderer.natural_size(bare)
+        except UserError:
+            continue  # the rest does not stand without it
+        subject = subject_of(rendering, bare.finish.dpi, full)
+        results = list(room.run(subject, trials, seed, stop))
+        if stop():
+            return
+        verdict = judge_rendering(rendering, bay, with_fidelity=False)
+        other = reach(results)
+        yield Cost(
+            rung,
+            None if None in (whole, other) else other - whole,
+            None if None in (spare, verdict.spare) else verdict.spare - spare,
+            other,
+        )
