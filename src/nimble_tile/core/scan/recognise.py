@@ -14,8 +14,8 @@ import numpy as np
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.piece import Code, Message
-from nimble_tile.core.scan.readers import Reading
 from nimble_tile.core.scan.locate import refined
+from nimble_tile.core.scan.readers import Reading
 from nimble_tile.core.scan.sampling import WINDOW, Sample, sample
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.anatomy import anatomy
