@@ -74,7 +74,9 @@ def window(qtbot, tmp_path, monkeypatch):
     from nimble_tile.ui.window import Window
 
     # A fresh machine: no remembered state, and nothing is asked on closing.
-    made = Window(Settings(tmp_path / "state" / "window.json"))
+    settings = Settings(tmp_path / "state" / "window.json")
+    settings.set("trials rest", True)  # but in tests of the trials, which let them go on
+    made = Window(settings)
     made.desk.ask_unsaved = lambda: "drop"
     made.resize(1280, 800)
     qtbot.addWidget(made)

@@ -32,6 +32,7 @@ class RungRow(QWidget):
         self.theme = themes.LIGHT
         self.number, self.title, self.summary = number, title, ""
         self.open = False
+        self.cost, self.cost_state, self.stale = "", "", False
         self.setFixedHeight(ROW)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -45,6 +46,19 @@ class RungRow(QWidget):
         if text != self.summary:
             self.summary = text
             self.setAccessibleDescription(text)
+            self.update()
+
+    def set_cost(self, text: str, state: str, told: str = "") -> None:
+        """What the rung costs in reach; `state` is the verdict whose colour it wears."""
+        self.cost, self.cost_state = text, state
+        self.setToolTip(f"Key {self.number}" + (f"\n{told}" if told else ""))
+        self.setAccessibleDescription(f"{self.summary}. {text}" if text else self.summary)
+        self.update()
+
+    def set_stale(self, stale: bool) -> None:
+        """The cost belongs to an older piece."""
+        if stale != self.stale:
+            self.stale = stale
             self.update()
 
     def set_open(self, is_open: bool) -> None:
@@ -84,6 +98,12 @@ class RungRow(QWidget):
         painter.setPen(QColor(theme.ink))
         painter.setFont(themes.font(16, QFont.Weight.Medium))
         painter.drawText(QRectF(44, 8, width, 20), Qt.AlignmentFlag.AlignVCenter, self.title)
+        if self.cost:
+            colour = themes.verdict_colour(theme, "" if self.stale else self.cost_state)
+            painter.setPen(QColor(colour))
+            painter.setFont(themes.font(13, QFont.Weight.Medium))
+            right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+            painter.drawText(QRectF(44, 8, width, 20), right, self.cost)
         font = themes.font(14)
         painter.setFont(font)
         painter.setPen(QColor(theme.soft))

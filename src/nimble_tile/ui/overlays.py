@@ -11,6 +11,8 @@ from PySide6.QtGui import QBrush, QColor, QFont, QImage, QPainter, QPen, QTransf
 from nimble_tile.ui import theme as themes
 
 if TYPE_CHECKING:
+    import numpy as np
+
     from nimble_tile.core.scan.sampling import Sample
     from nimble_tile.ui.extras import Places
 
@@ -38,21 +40,43 @@ def paint_xray(
     painter.fillRect(frame, veil)
     if where is None or looked is None:
         return
+    paint_modules(painter, where, looked.wrong, looked.weak, theme)
+
+
+def paint_modules(
+    painter: QPainter,
+    where: QTransform,
+    wrong: np.ndarray,
+    weak: np.ndarray,
+    theme: themes.Theme,
+) -> None:
+    """Three states: a dot where a module is right, a ring where weak, a cross where wrong.
+
+    Parameters
+    ----------
+    where : QTransform
+        From modules of the symbol to the widget.
+    wrong, weak : ndarray of bool, n × n
+    """
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setTransform(where, combine=True)
-    side = looked.wrong.shape[0]
+    side = wrong.shape[0]
     painter.setPen(QPen(QColor(theme.edge), 0))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawRect(QRectF(0, 0, side, side))
-    wrong, weak = QColor(theme.fails), QColor(theme.thin)
-    painter.setPen(QPen(weak, 0.16))
-    for row, column in zip(*looked.weak.nonzero(), strict=True):
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(theme.well))
+    for row, column in zip(*(~wrong & ~weak).nonzero(), strict=True):
+        painter.drawEllipse(QPointF(column + 0.5, row + 0.5), 0.11, 0.11)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(QColor(theme.thin), 0.16))
+    for row, column in zip(*weak.nonzero(), strict=True):
         painter.drawEllipse(QPointF(column + 0.5, row + 0.5), 0.28, 0.28)
     painter.setPen(QPen(QColor(theme.panel), 0.13))
-    for row, column in zip(*looked.wrong.nonzero(), strict=True):
+    for row, column in zip(*wrong.nonzero(), strict=True):
         cell = QRectF(column + 0.06, row + 0.06, 0.88, 0.88)
-        painter.fillRect(cell, wrong)
+        painter.fillRect(cell, QColor(theme.fails))
         inner = cell.adjusted(0.24, 0.24, -0.24, -0.24)
         painter.drawLine(inner.topLeft(), inner.bottomRight())
         painter.drawLine(inner.topRight(), inner.bottomLeft())

@@ -43,6 +43,15 @@ class Settings:
         return folder()
 
     @property
+    def trials_file(self) -> Path:
+        """Where the designer's own set of trials is kept."""
+        if self._own_place:
+            return self.folder / "trials.json"
+        from nimble_tile.core.trials.sets import own_file
+
+        return own_file()
+
+    @property
     def folder(self) -> Path:
         """The folder of the program's state."""
         return self._path.parent

@@ -302,7 +302,7 @@ QSlider::groove:horizontal:disabled, QSlider::sub-page:horizontal:disabled {{
 QSlider::handle:horizontal:disabled {{ background: {t.rule}; }}
 QProgressBar {{ border: 0; background: {t.rule}; height: 4px; border-radius: 2px; }}
 QProgressBar::chunk {{ background: {t.accent}; border-radius: 2px; }}
-QWidget#ladder, QWidget#band {{ background: {t.panel}; }}
+QWidget#ladder, QWidget#band, QWidget#wall {{ background: {t.panel}; }}
 QFrame#colours {{ background: {t.panel}; border: 1px solid {t.edge}; }}
 QWidget#foot {{ background: {t.paper}; }}
 QFrame[rule="true"] {{ background: {t.rule}; max-height: 1px; min-height: 1px; border: 0; }}

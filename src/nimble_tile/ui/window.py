@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
     QMainWindow,
     QMessageBox,
     QPlainTextEdit,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -45,6 +46,7 @@ from nimble_tile.ui.laid_desk import LaidDesk
 from nimble_tile.ui.look_desk import LookDesk
 from nimble_tile.ui.menus import build_menus
 from nimble_tile.ui.picture_desk import PictureDesk
+from nimble_tile.ui.proof_desk import ProofDesk
 from nimble_tile.ui.rungs.blend import BlendRung
 from nimble_tile.ui.rungs.code import CodeRung
 from nimble_tile.ui.rungs.finish import SMALLEST_PRINT, FinishRung, print_size
@@ -55,7 +57,9 @@ from nimble_tile.ui.safekeeping import Safekeeping
 from nimble_tile.ui.session import Session
 from nimble_tile.ui.settings import Settings
 from nimble_tile.ui.strips import LENSES, Foot, Notice, ProgressStrip
+from nimble_tile.ui.trial_view import TrialView
 from nimble_tile.ui.verdict_band import VerdictBand
+from nimble_tile.ui.wall import TrialWall
 
 if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
@@ -111,6 +115,7 @@ class Window(QMainWindow):
         self.picture.hand = self.blend.hand = self.picture_desk.brush
         self.laid_desk = LaidDesk(self)
         self.logo.hand = self.laid_desk.plate
+        self.proof = ProofDesk(self)
         self._copying = QTimer(self)
         self._copying.setSingleShot(True)
         self._copying.timeout.connect(self.safekeeping.keep_copy)
@@ -140,24 +145,31 @@ class Window(QMainWindow):
             [self.message, self.code, self.picture, self.blend, self.logo, self.finish]
         )
         self.bench = Bench()
+        self.trial_view, self.wall = TrialView(), TrialWall()
+        self.middle = QStackedWidget()
+        self.middle.addWidget(self.bench)
+        self.middle.addWidget(self.trial_view)
         self.notice = Notice()
         self.progress = ProgressStrip()
         self.foot = Foot()
 
-        line, upright = QFrame(), QFrame()
+        line, upright, other = QFrame(), QFrame(), QFrame()
         line.setProperty("rule", True)
-        upright.setProperty("upright", True)
+        for thin in (upright, other):
+            thin.setProperty("upright", True)
         right = QVBoxLayout()
         right.setContentsMargins(0, 0, 0, 0)
         right.setSpacing(0)
-        for widget in (self.notice, self.bench, self.progress, self.foot):
-            right.addWidget(widget, 1 if widget is self.bench else 0)
+        for widget in (self.notice, self.middle, self.progress, self.foot):
+            right.addWidget(widget, 1 if widget is self.middle else 0)
         middle = QHBoxLayout()
         middle.setContentsMargins(0, 0, 0, 0)
         middle.setSpacing(0)
         middle.addWidget(self.ladder)
         middle.addWidget(upright)
         middle.addLayout(right, 1)
+        middle.addWidget(other)
+        middle.addWidget(self.wall)
         whole = QWidget()
         layout = QVBoxLayout(whole)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -211,6 +223,7 @@ class Window(QMainWindow):
             action.setText(f"{label}: {name[0].lower()}{name[1:]}" if name else label)
         self._offer_lenses(piece)
         self.band.set_stale(True)
+        self.proof.piece_changed()
         self.engine.submit(piece)
         # A large picture is copied less often.
         size = 0 if piece.picture.digest is None else len(self.pictures.file(piece.picture.digest))
@@ -272,6 +285,7 @@ class Window(QMainWindow):
             self.verdict = None
             self.band.show_error(self.message.unfinished(piece) or shown.error)
             self.band.show_print("–", "", False)
+            self.proof.no_code()
         self.finish.show_beyond(shown.beyond)
         self.act_export.setEnabled(shown.rendering is not None)
         self.act_copy.setEnabled(shown.rendering is not None)
@@ -284,6 +298,7 @@ class Window(QMainWindow):
         self.bench.show_verdict(verdict)
         for rung in self.ladder.rungs:
             rung.show_verdict(verdict)
+        self.proof.judged(ticket, verdict)
 
     def _studied(self, ticket: int, study: Study) -> None:
         if ticket != self.engine.ticket:
@@ -307,6 +322,7 @@ class Window(QMainWindow):
         """Work the piece out again: something else of it is looked at."""
         if self._shown is not None:
             self.band.set_stale(True)
+            self.proof.piece_changed()
             self.engine.submit(self.session.piece)
 
     def want(self, what: str, on: bool) -> None:
@@ -385,7 +401,8 @@ class Window(QMainWindow):
     def _dress(self) -> None:
         theme = self._theme()
         themes.apply(QApplication.instance(), theme)
-        for part in (self.band, self.ladder, self.bench, self.foot, self.notice, self.progress):
+        for part in (self.band, self.ladder, self.bench, self.foot, self.notice, self.progress,
+                     self.wall, self.trial_view):  # fmt: skip
             part.dress(theme)
         self.colour_desk.dress(theme)
 
@@ -456,5 +473,6 @@ class Window(QMainWindow):
             rung.blockSignals(True)  # hiding them must not wake what is gone
         self._copying.stop()
         self.jobs.stop()
+        self.proof.stop()
         self.engine.stop()
         self.bay.close()

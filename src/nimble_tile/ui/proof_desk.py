@@ -1,0 +1,223 @@
+"""Joins the prover with the wall, the large view of a trial and the costs on the ladder."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject
+
+from nimble_tile.core.errors import UserError
+from nimble_tile.ui.prover import Case, Prover
+
+if TYPE_CHECKING:
+    from nimble_tile.core.scan.verdict import Verdict
+    from nimble_tile.core.trials.cost import Cost
+    from nimble_tile.core.trials.room import Result
+    from nimble_tile.core.trials.trial import Trial
+    from nimble_tile.core.trials.why import Why
+    from nimble_tile.ui.window import Window
+
+DEAR, FAIR = 0.08, 0.03
+"""Reach from which a rung's cost wears the colour of "fails", and of "thin"."""
+
+
+class ProofDesk(QObject):
+    """Everything about trials in one window."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__(window)
+        self.window = window
+        self.wall, self.view = window.wall, window.trial_view
+        self.prover = Prover(window.pictures, window.bay, self)
+        self.prover.own_set = window.settings.trials_file
+        self.prover.paused = bool(window.settings.get("trials rest", False))
+        self.wall.rest.setChecked(self.prover.paused)
+        self.wall.gauge.take(paused=self.prover.paused)
+        self.costs: dict[str, Cost] = {}
+        self.reach: float | None = None
+        self.proved_ticket = -1  # whose trials are all through
+        self._done = 0
+        self.wall.opened.connect(self.open)
+        self.wall.edit_wanted.connect(self.edit)
+        self.wall.paused.connect(self._pause)
+        self.wall.page_changed.connect(self._page)
+        self.view.left.connect(self.close_view)
+        self.view.stepped.connect(self.step)
+        prover = self.prover
+        prover.began.connect(self._began)
+        prover.tried.connect(self._tried)
+        prover.proved.connect(self._proved)
+        prover.graded.connect(self._graded)
+        prover.cost.connect(self._cost)
+        prover.reached.connect(self._reached)
+        prover.explained.connect(self._explained)
+        prover.broke.connect(
+            lambda ticket, what: window.notice.say(f"The trials stopped ({what}).")
+        )
+
+    # What the window tells ---------------------------------------------------
+
+    def piece_changed(self) -> None:
+        """What is known belongs to an older piece."""
+        self.prover.leave()
+        self.wall.set_stale(True)
+        for line in self.window.ladder.rows:
+            line.set_stale(True)
+
+    def no_code(self) -> None:
+        """There is nothing to try."""
+        self.wall.forget()
+        self._forget_costs()
+        self.close_view()
+
+    def judged(self, ticket: int, verdict: Verdict) -> None:
+        """The newest piece has its verdict: on to the trials."""
+        shown = self.window._shown
+        if shown is None or shown.rendering is None or shown.ticket != ticket:
+            return
+        full = shown.piece.finish.size or shown.natural
+        self.prover.submit(Case(ticket, shown.piece, shown.rendering, verdict, full))
+        self.wall.list.trials.take_set([trial for trial in self.prover.trials if trial.on])
+        if self.view.isVisible() and self.view.trial is not None:
+            self.prover.ask(self.view.trial)
+
+    # What the prover tells ---------------------------------------------------
+
+    def _current(self, ticket: int) -> bool:
+        return ticket == self.window.engine.ticket
+
+    def _began(self, ticket: int, count: int) -> None:
+        if self._current(ticket):
+            self._done = 0
+            self.wall.list.trials.take_set([trial for trial in self.prover.trials if trial.on])
+            self.wall.list.trials.begin()
+            self.wall.gauge.take(done=0, of=count)
+
+    def _tried(self, ticket: int, result: Result) -> None:
+        if not self._current(ticket):
+            return
+        self._done += 1
+        self.wall.list.trials.take(result)
+        self.wall.gauge.take(done=self._done)
+        if self.view.isVisible() and self.view.trial == result.trial:
+            self.view.readers.take(result)
+
+    def _proved(self, ticket: int, reach: float | None) -> None:
+        if self._current(ticket):
+            self.reach = reach
+            self.proved_ticket = ticket
+            self.wall.list.trials.set_stale(False)
+            self.wall.gauge.take(reach=reach, stale=False, done=self._done, of=self._done)
+            self._forget_costs()
+
+    def _graded(self, ticket: int, quality: object) -> None:
+        if self._current(ticket):
+            self.wall.grade.take(quality)
+
+    def _cost(self, ticket: int, cost: Cost) -> None:
+        if not self._current(ticket):
+            return
+        from nimble_tile.core.trials.cost import WITHOUT
+
+        self.costs[cost.rung] = cost
+        row = self.window.ladder.rows[RUNG_OF[cost.rung]]
+        if cost.reach is None:
+            row.set_cost("", "")
+            return
+        points = round(100 * cost.reach)
+        state = "fails" if cost.reach >= DEAR else "thin" if cost.reach >= FAIR else "well"
+        label = f"costs {points} %" if points > 0 else f"gives {-points} %" if points else "free"
+        told = f"Reach is {cost.reach_without:.0%} {WITHOUT[cost.rung]}, {self.reach:.0%} with it."
+        if cost.spare is not None and round(100 * cost.spare):
+            told += f" Spare: {abs(cost.spare):.0%} {'more' if cost.spare > 0 else 'less'} without."
+        row.set_cost(label, state, told)
+
+    def _forget_costs(self) -> None:
+        self.costs = {}
+        for line in self.window.ladder.rows:
+            line.set_stale(False)
+            line.set_cost("", "")
+
+    def _reached(self, ticket: int, reached: object) -> None:
+        if self._current(ticket):
+            self.wall.limits.take(reached)
+
+    def _explained(self, ticket: int, trial: Trial, found: Why) -> None:
+        if self._current(ticket) and self.view.trial == trial:
+            self.view.explain(found)
+
+    # What the wall asks ------------------------------------------------------
+
+    def open(self, trial: Trial) -> None:
+        """See a trial large."""
+        known = self.wall.list.trials.results.get(trial)
+        self.view.open(trial, known[0] if known else None)
+        self.window.middle.setCurrentWidget(self.view)
+        self.window.foot.hide()
+        self.view.setFocus()
+        if self.prover.case is not None:
+            self.prover.ask(trial)
+
+    def close_view(self) -> None:
+        """Back to the bench."""
+        if self.window.middle.currentWidget() is self.view:
+            self.window.middle.setCurrentWidget(self.window.bench)
+            self.window.foot.show()
+            self.wall.list.setFocus()
+
+    def step(self, by: int) -> None:
+        """The next trial, or the one before."""
+        trials = self.wall.list.trials.trials
+        if self.view.trial in trials:
+            at = (trials.index(self.view.trial) + by) % len(trials)
+            self.wall.list.setCurrentIndex(self.wall.list.trials.index(at))
+            self.open(trials[at])
+
+    def _pause(self, on: bool) -> None:
+        self.window.settings.set("trials rest", on)
+        self.prover.pause(on)
+        self.wall.gauge.take(paused=on)
+
+    def _page(self, page: str) -> None:
+        wanted = page == "limits"
+        if wanted:
+            self.wall.limits.asked.connect(self._sought)
+        if wanted != self.prover.wants_limits:
+            self.prover.wants_limits = wanted
+            if wanted:
+                self.prover.again()
+
+    def _sought(self, distance: float, size: float) -> None:
+        if (distance, size) != (self.prover.distance, self.prover.size):
+            self.prover.distance, self.prover.size = distance, size
+            self.wall.limits.set_stale(True)
+            self.prover.again()
+
+    def edit(self) -> None:
+        """Change the set of trials."""
+        from nimble_tile.ui.trial_editor import TrialEditor
+
+        editor = TrialEditor(self.window, self.prover)
+        editor.dress(self.window._theme())
+        editor.exec()
+        if editor.result():
+            self.take_set(editor.trials)
+
+    def take_set(self, trials) -> None:
+        """Try another set from now on, and keep it."""
+        from nimble_tile.core.trials.sets import write
+
+        try:
+            write(trials, Path(self.window.settings.trials_file))
+        except UserError as error:
+            self.window.notice.say(f"The trials are used but were not saved. {error}")
+        self.prover.use(trials)
+        self.wall.list.trials.take_set([trial for trial in trials if trial.on])
+
+    def stop(self) -> None:
+        self.prover.stop()
+
+
+RUNG_OF = {"code": 1, "picture": 2, "blend": 3, "logo": 4, "finish": 5}
+"""Place on the ladder of each rung that costs something."""

@@ -1,0 +1,259 @@
+"""The worker that puts the newest judged piece through its trials."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Sequence
+    from pathlib import Path
+
+    from nimble_tile.core.picture.store import PictureStore
+    from nimble_tile.core.piece import Piece
+    from nimble_tile.core.rendering import Rendering
+    from nimble_tile.core.scan.bay import ReaderBay
+    from nimble_tile.core.scan.verdict import Verdict
+    from nimble_tile.core.trials.room import Room
+    from nimble_tile.core.trials.subject import Subject
+    from nimble_tile.core.trials.trial import Trial
+    from nimble_tile.core.trials.why import Clues
+
+SEED = 0
+"""Every piece meets the same noise."""
+
+
+@dataclass(frozen=True, eq=False)
+class Case:
+    """A piece to be proved.
+
+    Attributes
+    ----------
+    ticket : int
+    piece : Piece
+    rendering : Rendering
+    verdict : Verdict
+    full : int
+        Longer side of the finished image in pixels.
+    """
+
+    ticket: int
+    piece: Piece
+    rendering: Rendering
+    verdict: Verdict
+    full: int
+
+
+class Prover(QObject):
+    """Trials, print grade, costs and limits, in this order, of whatever case came last.
+
+    Signals
+    -------
+    began : int, int
+        Ticket, and how many trials there are.
+    tried : int, Result
+    proved : int, float or None
+        All trials are through; the reach.
+    graded : int, Quality
+    cost : int, Cost
+    costed : int
+        All costs are known.
+    reached : int, Reached
+    explained : int, Trial, Why
+    broke : int, str
+    """
+
+    began = Signal(int, int)
+    tried = Signal(int, object)
+    proved = Signal(int, object)
+    graded = Signal(int, object)
+    cost = Signal(int, object)
+    costed = Signal(int)
+    reached = Signal(int, object)
+    explained = Signal(int, object, object)
+    broke = Signal(int, str)
+
+    def __init__(self, pictures: PictureStore, bay: ReaderBay, parent: QObject | None = None):
+        super().__init__(parent)
+        self._pictures, self._bay = pictures, bay
+        self._wake = threading.Condition()
+        self._case: Case | None = None  # the newest
+        self._todo = False
+        self._question: Trial | None = None
+        self._ending = False
+        self._room: Room | None = None
+        self._set: tuple[Trial, ...] | None = None
+        self.own_set: Path | None = None  # file of the designer's own set
+        self.paused = False
+        self.wants_limits = False
+        self.distance, self.size = 250.0, 40.0
+        self._thread = threading.Thread(target=self._run, name="prover", daemon=True)
+
+    @property
+    def trials(self) -> tuple[Trial, ...]:
+        """The set of trials; the designer's own if there is one."""
+        if self._set is None:
+            from nimble_tile.core.trials.sets import own
+
+            self._set = own(self.own_set)
+        return self._set
+
+    def use(self, trials: Sequence[Trial]) -> None:
+        """Take another set of trials, and begin again."""
+        self._set = tuple(trials)
+        self.again()
+
+    @property
+    def case(self) -> Case | None:
+        """What is being proved, or was last."""
+        return self._case
+
+    def submit(self, case: Case) -> None:
+        """Prove this one; whatever was being proved is left."""
+        with self._wake:
+            self._case, self._todo = case, not self.paused
+            self._start()
+            self._wake.notify()
+
+    def leave(self) -> None:
+        """The case is out of date: stop working on it."""
+        with self._wake:
+            self._todo = False
+            self._case = None
+            self._question = None
+
+    def again(self) -> None:
+        """Work on the same case again; what is known is not worked out anew."""
+        with self._wake:
+            if self._case is not None and not self.paused:
+                case = self._case
+                self._case = Case(**vars(case))  # another one: the running work notices
+                self._todo = True
+                self._start()
+                self._wake.notify()
+
+    def pause(self, on: bool) -> None:
+        """Rest, or go on."""
+        self.paused = on
+        if on:
+            with self._wake:
+                self._todo = False
+        else:
+            self.again()
+
+    def ask(self, trial: Trial) -> None:
+        """Why a trial ends as it does; the answer comes by `explained`."""
+        with self._wake:
+            self._question = trial
+            self._start()
+            self._wake.notify()
+
+    def stop(self) -> None:
+        """End the worker."""
+        with self._wake:
+            self._ending = True
+            self._todo = False
+            self._case = None
+            self._wake.notify()
+        if self._thread.is_alive():
+            self._thread.join(10)
+
+    def _start(self) -> None:
+        if not self._thread.is_alive() and not self._ending:
+            self._thread.start()
+
+    def _run(self) -> None:
+        from nimble_tile.core.trials.room import Room
+
+        self._room = Room(self._bay)
+        while True:
+            with self._wake:
+                while not self._todo and self._question is None and not self._ending:
+                    self._wake.wait()
+                if self._ending:
+                    return
+                case, work = self._case, self._todo
+                self._todo = False
+            if case is None:
+                self._question = None
+                continue
+            try:
+                self._answer(case)
+                if work:
+                    self._prove(case)
+            except Exception as error:  # a fault of ours must not end the worker
+                if not self._ending:
+                    self.broke.emit(case.ticket, f"{type(error).__name__}: {error}")
+
+    def _subject(self, case: Case) -> Subject:
+        from nimble_tile.core.trials.subject import subject_of
+
+        return subject_of(case.rendering, case.piece.finish.dpi, case.full)
+
+    def _clues(self, case: Case) -> Clues:
+        from nimble_tile.core.trials.why import clues_of
+
+        return clues_of(case.rendering, case.verdict.sample)
+
+    def _answer(self, case: Case) -> None:
+        """Answer a question, if there is one."""
+        with self._wake:
+            trial, self._question = self._question, None
+        if trial is None or self._case is None:
+            return
+        from nimble_tile.core.trials.why import why
+
+        found = why(self._room, self._subject(case), trial, self._clues(case), SEED)
+        self.explained.emit(case.ticket, trial, found)
+
+    def _prove(self, case: Case) -> None:
+        from nimble_tile.core.scan.grade import grade
+        from nimble_tile.core.trials.room import reach
+
+        subject = self._subject(case)
+        trials = [trial for trial in self.trials if trial.on]
+        self.began.emit(case.ticket, len(trials))
+
+        def stop() -> bool:
+            return self._case is not case or self._ending or self.paused
+
+        results = []
+        for result in self._room.run(subject, trials, SEED, stop, thumbs=True):
+            results.append(result)
+            self.tried.emit(case.ticket, result)
+            self._answer(case)
+        if stop():
+            return
+        whole = reach(results)
+        self.proved.emit(case.ticket, whole)
+        self.graded.emit(case.ticket, grade(subject.image, subject.quad, subject.symbol))
+        self._costs(case, trials, whole, stop)
+        if not stop() and self.wants_limits:
+            self._limits(case, subject, stop)
+
+    def _costs(
+        self, case: Case, trials: list[Trial], whole: float | None, stop: Callable[[], bool]
+    ) -> None:
+        from nimble_tile.core.render import Renderer
+        from nimble_tile.core.trials.cost import costs
+
+        renderer = Renderer(self._pictures)
+        size = max(case.rendering.size)
+        known = (whole, case.verdict.spare)
+        for cost in costs(
+            renderer, self._room, self._bay, case.piece, trials, size, known, SEED, stop
+        ):
+            self.cost.emit(case.ticket, cost)
+            self._answer(case)
+        if not stop():
+            self.costed.emit(case.ticket)
+
+    def _limits(self, case: Case, subject: Subject, stop: Callable[[], bool]) -> None:
+        from nimble_tile.core.trials.limits import limits
+
+        for reached in limits(self._room, subject, self.distance, self.size, stop):
+            self.reached.emit(case.ticket, reached)
+            self._answer(case)
