@@ -24,7 +24,11 @@ from nimble_tile.ui.hands import Hand
 from nimble_tile.ui.hands.brush import BrushHand
 from nimble_tile.ui.hands.placing import PlacingHand
 from nimble_tile.ui.overlays import (
+    BLOCK_TINTS,
+    blocks_image,
+    paint_blocks,
     paint_hatch,
+    paint_legend,
     paint_picking,
     paint_places,
     paint_split,
@@ -46,6 +50,8 @@ class Lens(StrEnum):
     PICTURE = "picture"
     CODE = "code"
     XRAY = "x-ray"
+    BLOCKS = "blocks"
+    EYE = "reader's eye"
     PLACES = "places"
 
 
@@ -75,6 +81,7 @@ class Bench(View):
         self.lens = Lens.FINISHED
         self.stale = False
         self._verdict: Verdict | None = None
+        self._blocks: tuple[tuple, QImage] | None = None
         self.place: Region | None = None
         self.places: Places | None = None
         self.before = False  # the picture is looked at while a key is held
@@ -189,6 +196,8 @@ class Bench(View):
             return self.shown.picture
         if self.lens is Lens.CODE and self.shown.code is not None:
             return self.shown.code
+        if self.lens is Lens.EYE and self.shown.eye is not None:
+            return self.shown.eye
         return self.shown.finished
 
     @property
@@ -243,6 +252,8 @@ class Bench(View):
         if self.lens is Lens.XRAY:
             looked = self._verdict.sample if self._verdict is not None else None
             paint_xray(painter, frame, self.module_transform(), looked, self.theme)
+        if self.lens is Lens.BLOCKS and self.shown.rendering is not None:
+            paint_blocks(painter, frame, self.module_transform(), self._blocks_seen(), self.theme)
         if self.lens is Lens.PLACES and self.places is not None:
             paint_places(painter, frame, self.places, self.from_picture, self.theme)
         if self.stale:
@@ -254,10 +265,41 @@ class Bench(View):
             paint_picking(painter, self.width(), self._picked_over, colour, self.theme)
         elif self._hand_works:
             self.hand.paint(painter)
+        else:
+            self._explain(painter)
         if self._invites and self._fits:
             line = QRectF(0, frame.bottom() + 8, self.width(), INVITATION)
             told = "Drop a picture here to blend the code into it"
             paint_words(painter, line, told, self.theme.ink, 16)
+
+    def _blocks_seen(self) -> QImage:
+        """The picture of the blocks; made once for each verdict."""
+        looked = self._verdict.sample if self._verdict is not None else None
+        key = (self.shown.rendering.symbol, looked)
+        if self._blocks is None or any(
+            a is not b for a, b in zip(self._blocks[0], key, strict=True)
+        ):
+            self._blocks = (key, blocks_image(*key))
+        return self._blocks[1]
+
+    def _explain(self, painter: QPainter) -> None:
+        """What the marks of a lens mean."""
+        theme = self.theme
+        if self.lens is Lens.XRAY:
+            entries = [("● right", theme.well), ("○ weak", theme.thin), ("✕ wrong", theme.fails)]
+            paint_legend(painter, entries, theme)
+        elif self.lens is Lens.BLOCKS and self.shown.rendering is not None:
+            blocks = self.shown.rendering.symbol.anatomy.blocks
+            looked = self._verdict.sample if self._verdict is not None else None
+            entries = []
+            for index, block in enumerate(blocks[:6]):
+                told = f"■ block {index + 1}"
+                if looked is not None:
+                    told += f": {looked.codeword_errors[index]} of {block.correctable}"
+                entries.append((told, BLOCK_TINTS[index % len(BLOCK_TINTS)]))
+            if len(blocks) > 6:
+                entries.append((f"and {len(blocks) - 6} more", theme.soft))
+            paint_legend(painter, entries, theme)
 
     @property
     def _splits(self) -> bool:
@@ -274,7 +316,8 @@ class Bench(View):
         if self.shown is not None and self.shown.arranged and self.hand is self.placing:
             return False  # in a layout the piece itself is not placed
         if self.hand is self.placing:
-            return self.lens not in (Lens.XRAY, Lens.PLACES) and not self.before
+            looks_into = (Lens.XRAY, Lens.PLACES, Lens.BLOCKS, Lens.EYE)
+            return self.lens not in looks_into and not self.before
         return self.lens in (Lens.FINISHED, Lens.PICTURE)
 
     def module_transform(self) -> QTransform | None:

@@ -50,6 +50,8 @@ class Shown:
     finished, picture, code : QImage
         The lenses' images, all of one size. Without a code `finished` is the
         picture and `code` is None.
+    eye : QImage or None
+        The finished image as a reader with a local threshold sees it.
     rendering : Rendering or None
     error : UserError or None
         Why there is no code.
@@ -83,6 +85,7 @@ class Shown:
     overlay: QImage | None = None
     arranged: bool = False
     beyond: str = ""
+    eye: QImage | None = None
 
 
 def to_qimage(pixels: np.ndarray) -> QImage:
@@ -261,6 +264,8 @@ class Engine(QObject):
             self._pictured = key
 
     def _show(self, ticket: int, piece: Piece) -> Shown:
+        from nimble_tile.core.scan.sampling import readers_eye
+
         work = self.wants.work if piece.picture.digest is not None else ""
         try:
             size, natural = preview_size(piece, self._renderer)
@@ -292,6 +297,7 @@ class Engine(QObject):
             overlay=over,
             arranged=rendering.arranged,
             beyond=beyond(rendering),
+            eye=to_qimage(readers_eye(rendering)) if self.wants.eye else None,
         )
 
     def _extent(self, piece: Piece) -> tuple[int, int] | None:

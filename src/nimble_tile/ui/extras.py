@@ -46,11 +46,14 @@ class Wants:
         What a hand is working on.
     methods : bool
         Small pictures of all methods.
+    eye : bool
+        The lens of the reader's eye.
     layout : bool
         The piece in its layout, where it has one.
     """
 
     code: bool = False
+    eye: bool = False
     places: bool = False
     work: str = ""
     methods: bool = False

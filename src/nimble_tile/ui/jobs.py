@@ -128,3 +128,53 @@ class Jobs(QObject):
             job.failed(error)
         elif result is not None:
             job.done(result)
+
+
+class Latest(QObject):
+    """Works out one answer at a time; a newer question replaces one that waits.
+
+    Signals
+    -------
+    answered : object
+        The result, in the window's thread. A question that raised gives none.
+    """
+
+    answered = Signal(object)
+
+    def __init__(self, name: str, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._wake = threading.Condition()
+        self._next: Callable[[], Any] | None = None
+        self._ending = False
+        self._thread = threading.Thread(target=self._run, name=name, daemon=True)
+
+    def ask(self, work: Callable[[], Any]) -> None:
+        """Work this out, unless something newer comes before it is begun."""
+        with self._wake:
+            self._next = work
+            if not self._thread.is_alive() and not self._ending:
+                self._thread.start()
+            self._wake.notify()
+
+    def stop(self) -> None:
+        """End the worker."""
+        with self._wake:
+            self._ending, self._next = True, None
+            self._wake.notify()
+        if self._thread.is_alive():
+            self._thread.join(10)
+
+    def _run(self) -> None:
+        while True:
+            with self._wake:
+                while self._next is None and not self._ending:
+                    self._wake.wait()
+                if self._ending:
+                    return
+                work, self._next = self._next, None
+            try:
+                result = work()
+            except Exception:  # a fault there is no reason to end here
+                continue
+            if not self._ending:
+                self.answered.emit(result)

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QFont, QImage, QPainter, QPen, QTransform
+from PySide6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QImage, QPainter, QPen, QTransform
 
 from nimble_tile.ui import theme as themes
 
@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     import numpy as np
 
     from nimble_tile.core.scan.sampling import Sample
+    from nimble_tile.core.symbol.encode import Symbol
     from nimble_tile.ui.extras import Places
 
 
@@ -65,10 +66,11 @@ def paint_modules(
     painter.setPen(QPen(QColor(theme.edge), 0))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawRect(QRectF(0, 0, side, side))
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(QColor(theme.well))
-    for row, column in zip(*(~wrong & ~weak).nonzero(), strict=True):
-        painter.drawEllipse(QPointF(column + 0.5, row + 0.5), 0.11, 0.11)
+    dot = QPen(QColor(theme.well), 0.22)
+    dot.setCapStyle(Qt.PenCapStyle.RoundCap)
+    painter.setPen(dot)
+    right = zip(*(~wrong & ~weak).nonzero(), strict=True)
+    painter.drawPoints([QPointF(column + 0.5, row + 0.5) for row, column in right])
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(QColor(theme.thin), 0.16))
     for row, column in zip(*weak.nonzero(), strict=True):
@@ -81,6 +83,110 @@ def paint_modules(
         painter.drawLine(inner.topLeft(), inner.bottomRight())
         painter.drawLine(inner.topRight(), inner.bottomLeft())
     painter.restore()
+
+
+BLOCK_CELLS = 8
+"""Pixels a module of the picture of blocks."""
+
+BLOCK_TINTS = ("#2f6f9f", "#b0742a", "#7a5aa0", "#3f8a5c", "#a8505c", "#6f7a2e", "#39808a",
+               "#93638f")  # fmt: skip
+"""Colours that tell neighbouring blocks apart; a block's number is written too."""
+
+
+def blocks_image(symbol: Symbol, looked: Sample | None) -> QImage:
+    """Codewords outlined and coloured by their block; spoiled ones are crossed out.
+
+    Parameters
+    ----------
+    symbol : Symbol
+    looked : Sample or None
+        Module by module truth; None while it is not known.
+
+    Returns
+    -------
+    QImage
+        The symbol at `BLOCK_CELLS` pixels a module, transparent where no codeword is.
+    """
+    import numpy as np
+
+    from nimble_tile.ui.engine import to_qimage
+
+    plan, cells = symbol.anatomy, BLOCK_CELLS
+    words = plan.codeword
+    spoiled = np.zeros(words.shape, bool)
+    if looked is not None:
+        hit = np.unique(words[(words >= 0) & looked.wrong])
+        spoiled = np.isin(words, hit) & (words >= 0)
+    tints = np.array([QColor(tint).getRgb()[:3] for tint in BLOCK_TINTS], np.uint8)
+    rgba = np.zeros((*words.shape, 4), np.uint8)
+    rgba[..., :3] = tints[plan.block % len(tints)]
+    rgba[..., 3] = np.where(words < 0, 0, np.where(spoiled, 225, 105))
+    big = rgba.repeat(cells, 0).repeat(cells, 1)
+    rows, columns = np.indices((cells, cells))
+    stroke = np.abs(rows + columns - cells + 1) <= 0
+    crossed = spoiled.repeat(cells, 0).repeat(cells, 1) & np.tile(stroke, words.shape)
+    big[crossed] = (255, 255, 255, 255)
+    right = np.zeros(words.shape, bool)
+    below = np.zeros(words.shape, bool)
+    right[:, :-1] = words[:, :-1] != words[:, 1:]
+    below[:-1] = words[:-1] != words[1:]
+    edge = np.zeros((cells, cells), bool)
+    edge[:, -1] = True
+    lines = right.repeat(cells, 0).repeat(cells, 1) & np.tile(edge, words.shape)
+    lines |= below.repeat(cells, 0).repeat(cells, 1) & np.tile(edge.T, words.shape)
+    big[lines] = (30, 28, 24, 210)
+    return to_qimage(big)
+
+
+def paint_blocks(
+    painter: QPainter,
+    frame: QRectF,
+    where: QTransform | None,
+    image: QImage | None,
+    theme: themes.Theme,
+) -> None:
+    """Veil the image and lay the codewords over it.
+
+    Parameters
+    ----------
+    frame : QRectF
+        The image on the bench.
+    where : QTransform or None
+        From modules of the symbol to the bench.
+    image : QImage or None
+        From `blocks_image`.
+    """
+    veil = QColor(theme.paper)
+    veil.setAlphaF(0.5)
+    painter.fillRect(frame, veil)
+    if where is None or image is None:
+        return
+    painter.save()
+    painter.setTransform(where, combine=True)
+    side = image.width() / BLOCK_CELLS
+    painter.drawImage(QRectF(0, 0, side, side), image)
+    painter.restore()
+
+
+def paint_legend(
+    painter: QPainter, entries: Sequence[tuple[str, str]], theme: themes.Theme
+) -> None:
+    """What marks mean, in the bench's corner: (sign and words, colour) each."""
+    font = themes.font(14)
+    painter.setFont(font)
+    measure = QFontMetricsF(font)
+    widths = [measure.horizontalAdvance(text) for text, _ in entries]
+    area = QRectF(12, 12, sum(widths) + 16 * (len(entries) + 1), 30)
+    painter.setPen(QColor(theme.rule))
+    painter.setBrush(QColor(theme.panel))
+    painter.drawRect(area)
+    x = area.left() + 16
+    for (text, colour), width in zip(entries, widths, strict=True):
+        painter.setPen(QColor(colour))
+        painter.drawText(
+            QRectF(x, area.top(), width + 4, area.height()), Qt.AlignmentFlag.AlignVCenter, text
+        )
+        x += width + 16
 
 
 def paint_split(

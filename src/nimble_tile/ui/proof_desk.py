@@ -92,14 +92,14 @@ class ProofDesk(QObject):
             self._done = 0
             self.wall.list.trials.take_set([trial for trial in self.prover.trials if trial.on])
             self.wall.list.trials.begin()
-            self.wall.gauge.take(done=0, of=count)
+            self.wall.gauge.take(done=0, of=count, bars=self.wall.list.trials.bars())
 
     def _tried(self, ticket: int, result: Result) -> None:
         if not self._current(ticket):
             return
         self._done += 1
         self.wall.list.trials.take(result)
-        self.wall.gauge.take(done=self._done)
+        self.wall.gauge.take(done=self._done, bars=self.wall.list.trials.bars())
         if self.view.isVisible() and self.view.trial == result.trial:
             self.view.readers.take(result)
 
@@ -108,7 +108,10 @@ class ProofDesk(QObject):
             self.reach = reach
             self.proved_ticket = ticket
             self.wall.list.trials.set_stale(False)
-            self.wall.gauge.take(reach=reach, stale=False, done=self._done, of=self._done)
+            bars = self.wall.list.trials.bars()
+            self.wall.gauge.take(
+                reach=reach, stale=False, done=self._done, of=self._done, bars=bars
+            )
             self._forget_costs()
 
     def _graded(self, ticket: int, quality: object) -> None:

@@ -151,6 +151,26 @@ class Prover(QObject):
             self._start()
             self._wake.notify()
 
+    def preview(self, trial: Trial) -> Callable[[], tuple] | None:
+        """Work that gives trial, frame, and who reads it and the plain twin; for other threads.
+
+        None where there is no code.
+        """
+        case = self._case
+        if case is None:
+            return None
+
+        def work() -> tuple:
+            from nimble_tile.core.trials.room import Room
+
+            self._room = self._room or Room(self._bay)
+            subject = self._subject(case)
+            frame = self._room.frame(subject, trial, SEED)
+            passes = self._room.passes([(subject, trial), (subject.twin, trial)], SEED)
+            return trial, frame, *passes
+
+        return work
+
     def stop(self) -> None:
         """End the worker."""
         with self._wake:
@@ -168,7 +188,7 @@ class Prover(QObject):
     def _run(self) -> None:
         from nimble_tile.core.trials.room import Room
 
-        self._room = Room(self._bay)
+        self._room = self._room or Room(self._bay)
         while True:
             with self._wake:
                 while not self._todo and self._question is None and not self._ending:

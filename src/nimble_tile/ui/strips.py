@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -17,13 +18,15 @@ from PySide6.QtWidgets import (
 
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.bench import Lens
-from nimble_tile.ui.controls import Segments
+from nimble_tile.ui.controls import Choice, Segments
 
 LENSES = (
     (Lens.FINISHED, "Finished", "The finished piece"),
     (Lens.PICTURE, "Picture", "The picture without the code"),
     (Lens.CODE, "Code", "The code alone, black on white, in its place"),
-    (Lens.XRAY, "X-ray", "Which modules read wrongly (crossed) and which are weak (ringed)"),
+    (Lens.XRAY, "X-ray", "Which modules read right, weakly (ringed) and wrongly (crossed)"),
+    (Lens.BLOCKS, "Blocks", "Codewords by their block; spoiled ones are crossed out"),
+    (Lens.EYE, "Eye", "The finished piece in black and white, as a reader's eye sees it"),
     (Lens.PLACES, "Places", "Clear where the code's middle would cost the picture little; click "
                             "to place it"),
 )  # fmt: skip
@@ -122,7 +125,7 @@ class ProgressStrip(QWidget):
 
 
 class Foot(QWidget):
-    """Lens switch, legend of the x-ray, zoom."""
+    """Lens switch and zoom."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -131,8 +134,10 @@ class Foot(QWidget):
         self.setFixedHeight(48)
         self.lens = Segments("Lens", [(lens, label, tip) for lens, label, tip in LENSES])
         self.lens.set_value(Lens.FINISHED)
-        self.legend = QLabel()
-        self.legend.setTextFormat(Qt.TextFormat.RichText)
+        # Where there is no room for all buttons.
+        self.lens_list = Choice("Lens", [(lens, label) for lens, label, _ in LENSES])
+        self.lens_list.set_value(Lens.FINISHED)
+        self.lens_list.hide()
         self.split = QToolButton()
         self.split.setCheckable(True)
         self.farther, self.closer = QToolButton(), QToolButton()
@@ -154,17 +159,29 @@ class Foot(QWidget):
         layout.setContentsMargins(20, 0, 12, 0)
         layout.setSpacing(6)
         layout.addWidget(self.lens)
-        layout.addSpacing(14)
-        layout.addWidget(self.legend, 1)
+        layout.addWidget(self.lens_list)
+        layout.addStretch(1)
         for widget in (self.split, self.farther, self.zoom, self.closer, self.fit, self.close_up):
             layout.addWidget(widget)
 
-    def show_legend(self, xray: bool) -> None:
-        wrong, weak = self._theme.fails, self._theme.thin
-        self.legend.setText(
-            f"<span style='color:{wrong}'>✕</span> wrong &nbsp; "
-            f"<span style='color:{weak}'>○</span> weak" if xray else ""
-        )  # fmt: skip
+    def show_lens(self, lens: Lens) -> None:
+        """Mark a lens as the one that is looked through."""
+        self.lens.set_value(lens)
+        self.lens_list.set_value(lens)
+
+    def minimumSizeHint(self) -> QSize:
+        # The buttons give way to a list before they make the window wider.
+        return QSize(320, 48)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        tools = sum(
+            widget.sizeHint().width() + 6
+            for widget in (self.split, self.farther, self.closer, self.fit, self.close_up)
+        )
+        narrow = self.lens.sizeHint().width() + tools + self.zoom.width() + 48 > self.width()
+        self.lens.setVisible(not narrow)
+        self.lens_list.setVisible(narrow)
 
     def dress(self, theme: themes.Theme) -> None:
         self._theme = theme
@@ -176,4 +193,3 @@ class Foot(QWidget):
             (self.close_up, "magnifying-glass-plus"),
         ):
             button.setIcon(themes.icon(name, theme.ink))
-        self.show_legend(bool(self.legend.text()))

@@ -105,6 +105,19 @@ class TrialModel(QAbstractListModel):
         self.stale = stale
         self._all_changed()
 
+    def bars(self) -> list[tuple[float | None, str]]:
+        """Share and colour of each trial, in order; None where it does not count or is not
+        known."""
+        made: list[tuple[float | None, str]] = []
+        for trial in self.trials:
+            result = self.results[trial][0] if trial in self.results else None
+            if result is None or not result.counts:
+                made.append((None, ""))
+            else:
+                both, of = result.pairs
+                made.append((both / of, "" if self.is_stale(trial) else SHAPES[result.state]))
+        return made
+
     def forget(self) -> None:
         """Nothing is known."""
         self.results = {}

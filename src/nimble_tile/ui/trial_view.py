@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from typing import TYPE_CHECKING
 
-import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
@@ -45,7 +45,7 @@ def in_words(trial: Trial) -> str:
     before, wear = trial.before, trial.wear
     size = "own size" if shown.size is None else f"{shown.size:g} mm"
     told = [f"{size} on {shown.medium}, from {view.distance:g} mm"]
-    tilt = float(np.hypot(view.sideways, view.lengthways))
+    tilt = math.hypot(view.sideways, view.lengthways)
     extras = (
         (tilt, f"tilted {tilt:.0f}°"),
         (view.turn, f"turned {abs(view.turn):g}°"),

@@ -36,7 +36,7 @@ def reach_state(reach: float) -> str:
 
 
 class ReachGauge(QWidget):
-    """The reach as a number and a bar, and how far the trials are."""
+    """The reach as a number, a bar for each trial, and how far the trials are."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -45,7 +45,8 @@ class ReachGauge(QWidget):
         self.done = self.of = 0
         self.stale = False
         self.paused = False
-        self.setFixedHeight(72)
+        self.bars: list[tuple[float | None, str]] = []
+        self.setFixedHeight(74)
         self.setAccessibleName("Reach")
         self.setToolTip(
             "Reach: of all (trial, reader) pairs that plain black on white passes,\n"
@@ -53,7 +54,7 @@ class ReachGauge(QWidget):
         )
 
     def sizeHint(self) -> QSize:
-        return QSize(WIDTH, 72)
+        return QSize(WIDTH, 74)
 
     @property
     def told(self) -> str:
@@ -86,14 +87,28 @@ class ReachGauge(QWidget):
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
             figure,
         )
-        bar = QRectF(12, 38, self.width() - 24, 6)
-        painter.fillRect(bar, QColor(theme.rule))
-        share = self.reach or 0.0
-        painter.fillRect(QRectF(bar.left(), bar.top(), bar.width() * share, 6), colour)
+        self._bars(painter, QRectF(12, 38, self.width() - 24, 10))
         painter.setFont(themes.font(13))
         painter.setPen(QColor(theme.soft))
-        line = QRectF(12, 48, self.width() - 24, 18)
+        line = QRectF(12, 51, self.width() - 24, 18)
         painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, self.told)
+
+    def _bars(self, painter: QPainter, area: QRectF) -> None:
+        """One bar a trial, as high as what it passes of plain code's pairs."""
+        theme = self.theme
+        if not self.bars:
+            painter.fillRect(area.adjusted(0, 4, 0, 0), QColor(theme.rule))
+            return
+        step = (area.width() + 1) / len(self.bars)
+        for index, (share, state) in enumerate(self.bars):
+            slot = QRectF(area.left() + index * step, area.top(), max(1.0, step - 1), area.height())
+            painter.fillRect(slot, QColor(theme.rule))
+            if share is None:
+                continue
+            filled = QRectF(slot)
+            filled.setTop(slot.bottom() - max(2.0, slot.height() * share))
+            colour = QColor(themes.verdict_colour(theme, "" if self.stale else state))
+            painter.fillRect(filled, colour)
 
     def take(self, **values: object) -> None:
         """Take new values and paint them."""
@@ -426,7 +441,7 @@ class TrialWall(QWidget):
     def forget(self) -> None:
         """There is no code."""
         self.list.trials.forget()
-        self.gauge.take(reach=None, done=0, of=0, stale=False)
+        self.gauge.take(reach=None, done=0, of=0, stale=False, bars=[])
         self.grade.take(None)
         if self._limits is not None:
             for line in self._limits.rows.values():

@@ -199,6 +199,7 @@ class Window(QMainWindow):
         self.foot.split.toggled.connect(self._split)
         self.bench.zoomed.connect(self._zoomed)
         self.foot.lens.chosen.connect(self.look_through)
+        self.foot.lens_list.chosen.connect(self.look_through)
         self.foot.fit.clicked.connect(self.bench.fit)
         self.foot.close_up.clicked.connect(self.bench.close_up)
         self.foot.closer.clicked.connect(lambda: self.bench.zoom(1.25))
@@ -366,14 +367,15 @@ class Window(QMainWindow):
     def look_through(self, lens: Lens) -> None:
         """Change the bench's lens."""
         self.engine.wants.code = lens is Lens.CODE
-        if lens is Lens.CODE and (self._shown is None or self._shown.code is None):
-            self.engine.submit(self.session.piece)
+        self.engine.wants.eye = lens is Lens.EYE
+        for wanted, made in ((Lens.CODE, "code"), (Lens.EYE, "eye")):
+            if lens is wanted and getattr(self._shown, made, None) is None:
+                self.refresh()
         on_page = self.picture.isVisible() and self.picture.page.value == "place"
         self.want("places", lens is Lens.PLACES or on_page)
         self.bench.set_lens(lens)
-        self.foot.lens.set_value(lens)
+        self.foot.show_lens(lens)
         self.lens_actions[lens].setChecked(True)
-        self.foot.show_legend(lens is Lens.XRAY)
 
     def _pick_colour(self, take: Callable[[str], None]) -> None:
         """Pick from the picture itself where there is one, from the code otherwise."""

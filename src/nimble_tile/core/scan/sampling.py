@@ -9,6 +9,7 @@ that is not used up in the weakest block.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -16,6 +17,9 @@ from nimble_tile.core.picture.framing import centred_on_pixels
 from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.picture.warping import matrix_to
 from nimble_tile.core.symbol.encode import Symbol
+
+if TYPE_CHECKING:
+    from nimble_tile.core.rendering import Rendering
 
 CELLS = 6
 """Cells a module at which the image is sampled; the centre is the inner 2 × 2."""
@@ -235,3 +239,24 @@ def spoiled(wrong: np.ndarray, symbol: Symbol) -> tuple[int, ...]:
     hit = np.zeros(int(plan.codeword.max()) + 1, bool)
     hit[plan.codeword[(plan.codeword >= 0) & wrong]] = True
     return tuple(int(hit[list(block.codewords)].sum()) for block in plan.blocks)
+
+
+def readers_eye(rendering: Rendering) -> np.ndarray:
+    """The finished image in black and white, as a reader with a local threshold sees it.
+
+    Parameters
+    ----------
+    rendering : Rendering
+
+    Returns
+    -------
+    ndarray of uint8, H × W × 3
+        Every pixel against the mean of `WINDOW` modules round it.
+    """
+    import cv2
+
+    grey = cv2.cvtColor(rendering.image, cv2.COLOR_RGB2GRAY)
+    side = max(3, round(rendering.code_side / rendering.modules * WINDOW) | 1)
+    mean = cv2.blur(grey, (side, side), borderType=cv2.BORDER_REPLICATE)
+    seen = np.where(grey < mean, np.uint8(0), np.uint8(255))
+    return cv2.cvtColor(seen, cv2.COLOR_GRAY2RGB)

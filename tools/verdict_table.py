@@ -1,0 +1,179 @@
+"""Whether the verdict predicts: writes docs/verdict.md.
+
+Composites of sample photographs, methods, strengths, symbols and places are
+judged as the window does it, and then put through trials of their own: other
+seeds, sizes, tilts, light and wear than those that ship. One half of the
+composites served to choose the thresholds of the verdict; the figures are from
+the other half.
+
+    tools/verdict_table.py measure figures.json [how many]
+    tools/verdict_table.py table figures.json docs/verdict.md
+"""
+
+from __future__ import annotations
+
+import io
+import json
+import sys
+from dataclasses import asdict
+from pathlib import Path
+
+import numpy as np
+from blend_table import METHODS
+from PIL import Image
+from skimage import data as samples
+from sklearn.datasets import load_sample_image
+
+from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.piece import Code, Message, Picture, Piece, Region
+from nimble_tile.core.render import Renderer
+from nimble_tile.core.scan.bay import ReaderBay
+from nimble_tile.core.scan.verdict import judge_rendering
+from nimble_tile.core.symbol.anatomy import Part
+from nimble_tile.core.trials.room import Room, reach
+from nimble_tile.core.trials.sets import shipped
+from nimble_tile.core.trials.subject import subject_of
+from nimble_tile.core.trials.trial import Trial
+
+SIZE = 1024
+STRENGTHS = (0.1, 0.2, 0.3, 0.35, 0.4, 0.45, 0.5, 0.55, 0.6, 0.7, 0.8, 0.95)
+OTHER_SEED = 4711
+
+MESSAGES = {
+    "short link, M": ("https://lanternwalk.example/dusk", {}),
+    "link of 38, L": ("https://lanternwalk.example/dusk/path7", {"level": "L", "raise_level": False}),
+    "link of 38, H": ("https://lanternwalk.example/dusk/path7", {"level": "H"}),
+    "version 8-L": ("https://lanternwalk.example/dusk/path7",
+                    {"level": "L", "version": "8", "raise_level": False}),
+    "100 letters, Q": ("Meet at the reed hide at dusk, bring a lantern and a warm coat; the walk "
+                       "takes an hour and a half.", {"level": "Q"}),
+}  # fmt: skip
+
+
+def pictures() -> dict[str, np.ndarray]:
+    """The sample photographs."""
+    found = {name: getattr(samples, name)()[..., :3]
+             for name in ("astronaut", "chelsea", "coffee", "rocket")}  # fmt: skip
+    for name in ("china", "flower"):
+        found[name] = load_sample_image(f"{name}.jpg")
+    return found
+
+
+def other_trials() -> list[Trial]:
+    """The separate set: situations drawn at random, none of which ships."""
+    rng = np.random.default_rng(OTHER_SEED)
+
+    def draw(low: float, high: float) -> float:
+        return float(np.exp(rng.uniform(np.log(low), np.log(high))))
+
+    made = []
+    for index in range(26):
+        size = draw(18, 90)
+        trial = Trial(name=f"other {index + 1}")
+        trial = trial.changed("shown", size=size, ground=rng.uniform(0.05, 0.95))
+        trial = trial.changed(
+            "view", distance=size * draw(5, 15), sideways=rng.normal(0, 18),
+            lengthways=rng.normal(0, 18), turn=rng.normal(0, 25),
+        )  # fmt: skip
+        trial = trial.changed(
+            "camera", pixels=int(draw(1000, 2200)), field=rng.uniform(55, 75),
+            blur=draw(0.35, 1.6), noise=draw(0.7, 2),
+        )  # fmt: skip
+        trial = trial.changed("light", lux=draw(4, 2000), kelvin=rng.uniform(2400, 8000))
+        extra = index % 8
+        if extra == 0:
+            trial = trial.changed("light", shadow=rng.uniform(0.4, 0.75),
+                                  shadow_angle=rng.uniform(-180, 180))  # fmt: skip
+        elif extra == 1:
+            trial = trial.changed("before", jpeg=int(rng.uniform(12, 60)), shrink=int(draw(400, 900)))
+        elif extra == 2:
+            trial = trial.changed("before", dot_gain=rng.uniform(0.08, 0.25),
+                                  paper=rng.uniform(0.5, 0.8))  # fmt: skip
+        elif extra == 3:
+            trial = trial.changed("wear", smudge=rng.uniform(0.02, 0.06))
+        elif extra == 4:
+            trial = trial.changed("camera", motion=rng.uniform(1.5, 5),
+                                  motion_angle=rng.uniform(-180, 180))  # fmt: skip
+        elif extra == 5:
+            trial = trial.changed("light", glare=rng.uniform(0.4, 0.9), glare_size=rng.uniform(0.08, 0.2),
+                                  glare_x=rng.uniform(-0.3, 0.3), glare_y=rng.uniform(-0.3, 0.3))  # fmt: skip
+        made.append(trial)
+    return made
+
+
+def composites(count: int):
+    """Pieces at random, always the same ones."""
+    rng = np.random.default_rng(20)
+    store = PictureStore()
+    found = {}
+    for name, image in pictures().items():
+        file = io.BytesIO()
+        Image.fromarray(np.ascontiguousarray(image)).save(file, "PNG")
+        found[name] = (store.add(file.getvalue(), name), image.shape[1], image.shape[0])
+    for number in range(count):
+        name = list(found)[number % len(found)]
+        digest, width, height = found[name]
+        method = list(METHODS)[int(rng.integers(len(METHODS)))]
+        message = list(MESSAGES)[int(rng.integers(len(MESSAGES)))]
+        strength = float(STRENGTHS[int(rng.integers(len(STRENGTHS)))])
+        side = min(width, height) * rng.uniform(0.55, 1.0)
+        region = Region(x=rng.uniform(0, width - side), y=rng.uniform(0, height - side),
+                        width=side, height=side)  # fmt: skip
+        text, code = MESSAGES[message]
+        blend = METHODS[method].model_copy(
+            update={
+                "strength": strength,
+                "finders": None if rng.random() < 0.6 else float(rng.uniform(0.3, 1)),
+                "quiet": ("lightened", "lightened", "soft", "plain")[int(rng.integers(4))],
+            }
+        )
+        piece = Piece(message=Message(text=text), code=Code(**code), blend=blend,
+                      picture=Picture(digest=digest, name=name, region=region))  # fmt: skip
+        yield {"picture": name, "method": method, "message": message, "strength": strength}, piece, store
+
+
+def measure(path: Path, count: int) -> None:
+    """Judge and try every composite; figures go to a file, one a line."""
+    bay = ReaderBay()
+    room = Room(bay)
+    renderer = None
+    known = path.read_text("utf-8").splitlines() if path.exists() else []
+    others, ours = other_trials(), shipped()
+    with path.open("a", encoding="utf-8") as file:
+        for number, (about, piece, store) in enumerate(composites(count)):
+            if number < len(known):
+                continue
+            renderer = renderer or Renderer(store)
+            rendering = renderer.render(piece, SIZE)
+            verdict = judge_rendering(rendering, bay)
+            subject = subject_of(rendering)
+            own = sorted(room.run(subject, ours), key=lambda r: r.trial.name)
+            other = list(room.run(subject, others, seed=OTHER_SEED))
+            looked = verdict.sample
+            finder = rendering.symbol.anatomy.parts == Part.FINDER
+            figures = {
+                **about,
+                "number": number,
+                "state": verdict.state,
+                "readers": verdict.readers_right[0],
+                "spare": verdict.spare,
+                "ssim": verdict.fidelity.ssim_view,
+                "margins": np.percentile(looked.margin, (1, 5, 10, 25, 50)).round(4).tolist(),
+                "finder": np.percentile(looked.margin[finder], (5, 25, 50)).round(4).tolist(),
+                "wrong": float(looked.wrong.mean()),
+                "weak": float(looked.weak.mean()),
+                "quiet": looked.quiet_zone,
+                "sides": looked.quiet_sides,
+                "reach": reach(own),
+                "other": reach(other),
+                "trials": {r.trial.name: [asdict(r.passed)["read"], asdict(r.plain)["read"]]
+                           for r in own},
+            }  # fmt: skip
+            file.write(json.dumps(figures) + "\n")
+            file.flush()
+    bay.close()
+
+
+if __name__ == "__main__":
+    if sys.argv[1] == "measure":
+        measure(Path(sys.argv[2]), int(sys.argv[3]) if len(sys.argv) > 3 else 720)
