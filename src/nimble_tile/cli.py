@@ -14,6 +14,8 @@ from nimble_tile import __version__, report
 from nimble_tile.cli_options import CornersType, RegionType, rungs, valid, with_logo
 
 if TYPE_CHECKING:
+    import numpy as np
+
     from nimble_tile.core.picture.store import PictureStore
     from nimble_tile.core.piece import Piece, Region
 
@@ -303,36 +305,81 @@ def _finish(piece: Piece, pictures: PictureStore, out: Path, as_json: bool) -> N
 @click.argument("image", type=click.Path(path_type=Path))
 @click.option("--expect", help="The intended message.")
 @click.option("--region", type=RegionType(), help="Look only here, in image pixels.")
+@click.option("--trials", is_flag=True, help="Put each code through the simulated trials too.")
+@click.option(
+    "--set", "set_", type=click.Path(path_type=Path), help="Trials of this file, with --trials."
+)
+@click.option("--seed", type=click.IntRange(0), default=0, help="Another hand in the trials.")
+@click.option(
+    "--report",
+    "report_",
+    type=click.Path(path_type=Path),
+    help="Also write a report: .html, .json.",
+)
+@click.option("--page", type=click.IntRange(1), default=1, help="Page of a PDF.")
 @_json_option
-def check(image: Path, expect: str | None, region: Region | None, as_json: bool) -> None:
+def check(
+    image: Path,
+    expect: str | None,
+    region: Region | None,
+    trials: bool,
+    set_: Path | None,
+    seed: int,
+    report_: Path | None,
+    page: int,
+    as_json: bool,
+) -> None:
     """Say whether an image scans, and what it says."""
     from dataclasses import replace
 
-    from nimble_tile.core.picture.opening import open_picture, read_file
+    from nimble_tile.core.checking.check import check as look_at
+    from nimble_tile.core.checking.report import Entry, save
     from nimble_tile.core.picture.placing import box_at, region_on
     from nimble_tile.core.scan.bay import ReaderBay
-    from nimble_tile.core.scan.verdict import SMALLER_LOOKS, judge
+    from nimble_tile.core.trials.room import Room
+    from nimble_tile.core.trials.sets import own, read
 
-    opened = open_picture(read_file(image), image.name)
-    pixels = opened.over("#ffffff")
+    pixels = _pixels(image, page)
     left = top = 0
     if region is not None:
-        box = box_at(opened.size, region_on(opened.size, region), opened.size)
+        size = pixels.shape[1], pixels.shape[0]
+        box = box_at(size, region_on(size, region), size)
         pixels = pixels[box.slices]
         left, top = box.x, box.y
+    chosen = (read(set_) if set_ is not None else own()) if trials else ()
     bay = ReaderBay()
     try:
-        verdict = judge(pixels, bay, expected=expect, looks=SMALLER_LOOKS)
+        checked = look_at(pixels, bay, expect, Room(bay) if trials else None, chosen, seed)
     finally:
         bay.close()
+    if report_ is not None:
+        save([Entry(image.name, checked, "", pixels)], report_, expect)
+    verdict = checked.verdict
     moved = tuple(
         replace(code, corners=tuple((x + left, y + top) for x, y in code.corners))
         for code in verdict.found
     )
     verdict = replace(verdict, found=moved)
+    meant = report.meant(checked, expect)
     if as_json:
-        click.echo(json.dumps(report.verdict_json(verdict), ensure_ascii=False))
+        click.echo(json.dumps(report.checked_json(verdict, meant), ensure_ascii=False))
     else:
         click.echo(f"{image}:")
         click.echo(report.in_words(verdict))
+        if meant is not None:
+            click.echo(report.proof_in_words(meant))
     sys.exit(OK if verdict.scans else FAILS)
+
+
+def _pixels(path: Path, page: int) -> np.ndarray:
+    """The image of a file, or one page of a PDF."""
+    from nimble_tile.core.checking.sources import images
+    from nimble_tile.core.errors import PictureError
+
+    found = list(images(path))
+    if page > len(found):
+        raise PictureError(f"{path.name} has no page {page}.", f"It has {len(found)}.")
+    source = found[page - 1]
+    if source.image is None:
+        raise source.error
+    return source.image

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from pathlib import Path
 
+    from nimble_tile.core.checking.check import Checked, Finding
     from nimble_tile.core.render import Rendering
     from nimble_tile.core.scan.verdict import Verdict
 
@@ -35,6 +36,40 @@ def verdict_json(verdict: Verdict) -> dict[str, Any]:
         "trials": [],
         "reasons": [f"{reason.text} {reason.way_out}".strip() for reason in verdict.reasons],
     }
+
+
+def meant(checked: Checked, expected: str | None) -> Finding | None:
+    """The code that a check was about: the expected one, or the first."""
+    found = [f for f in checked.findings if expected in (None, f.text)]
+    return next(iter(found or checked.findings), None)
+
+
+def checked_json(verdict: Verdict, finding: Finding | None) -> dict[str, Any]:
+    """The JSON of a check; scripts rely on its form."""
+    from nimble_tile.core.checking.report import finding_json, trial_json
+
+    made = verdict_json(verdict)
+    if finding is None:
+        return made | {"grade": None}
+    if finding.results:
+        made["reach"] = None if finding.reach is None else round(finding.reach, 3)
+        made["trials"] = [trial_json(result) for result in finding.results]
+    return made | {"grade": finding_json(finding)["grade"]}
+
+
+def proof_in_words(finding: Finding) -> str:
+    """Grade and trials of a code in words."""
+    lines = []
+    if finding.quality is not None:
+        lines.append(f"Print grade: {finding.quality.letter}, by the methods of ISO/IEC 15415.")
+    if finding.results:
+        reached = "plain code passes none" if finding.reach is None else f"{finding.reach:.0%}"
+        lines.append(f"Reach: {reached} of what plain code passes in the same trials.")
+        for result in finding.results:
+            both, of = result.pairs
+            told = f"{both} of {of}" if of else "plain code fails too, does not count"
+            lines.append(f"  {result.trial.name}: {told}")
+    return "\n".join(lines)
 
 
 def made_json(out: Path, rendering: Rendering, verdict: Verdict) -> dict[str, Any]:

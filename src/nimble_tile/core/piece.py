@@ -8,6 +8,7 @@ themselves live in a `nimble_tile.core.picture.store.PictureStore`.
 
 from __future__ import annotations
 
+import hashlib
 import os
 import re
 from typing import Annotated, Any, Literal
@@ -23,12 +24,14 @@ from nimble_tile.core.artwork import Picture, Share
 from nimble_tile.core.artwork import Region as Region
 from nimble_tile.core.details import Details
 from nimble_tile.core.look import Look, Model
+from nimble_tile.core.phonelog import MOST as MOST_TESTS
+from nimble_tile.core.phonelog import PhoneTest
 
-SCHEMA = 4
+SCHEMA = 5
 """Version of the piece's stored form. 1 had no look, no forms of messages, wrote
 everything outside ASCII as UTF-8 without a mark, and never raised the level.
 Until 2 the code stood upright on the picture as it was, blended by tone or overlay.
-3 knew no logos, captions, surrounds and layouts."""
+3 knew no logos, captions, surrounds and layouts, 4 no phone log."""
 
 MAX_SIDE = 16_384
 """Longest side of a finished image, in pixels: a 1.4 m poster at 300 dpi."""
@@ -259,7 +262,10 @@ class Finish(Model):
 
 
 class Piece(Model):
-    """One code in one artwork, with all its settings."""
+    """One code in one artwork, with all its settings.
+
+    `log` is no setting but what phones made of it; undo leaves it alone.
+    """
 
     schema_version: int = Field(default=SCHEMA, alias="schema")
     message: Message = Message()
@@ -272,6 +278,7 @@ class Piece(Model):
     surround: Surround = Surround()
     layout: Layout = Layout()
     finish: Finish = Finish()
+    log: tuple[PhoneTest, ...] = Field(default=(), max_length=MOST_TESTS)
 
     model_config = ConfigDict(
         frozen=True,
@@ -290,7 +297,7 @@ class Piece(Model):
             code = dict(older) if isinstance(older, dict) else {}
             code = {"raise_level": False, "charset": "utf-8 unmarked", **code}
             data = {**data, "schema": 2, "code": code}
-        if isinstance(data, dict) and data.get("schema") in (2, 3):
+        if isinstance(data, dict) and data.get("schema") in (2, 3, 4):
             data = {**data, "schema": SCHEMA}
         return data
 
@@ -299,6 +306,12 @@ class Piece(Model):
         if self.schema_version != SCHEMA:
             raise ValueError(f"schema {self.schema_version} is not known here")
         return self
+
+    @property
+    def state(self) -> str:
+        """Names how the piece looks: the same until a setting of it changes (16 hex digits)."""
+        bare = self.model_copy(update={"log": (), "finish": Finish()})
+        return hashlib.sha256(bare.model_dump_json().encode()).hexdigest()[:16]
 
     @property
     def digests(self) -> tuple[str, ...]:

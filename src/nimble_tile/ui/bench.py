@@ -313,6 +313,8 @@ class Bench(View):
 
     @property
     def _hand_works(self) -> bool:
+        if self.hand.anywhere:
+            return True
         if self.shown is not None and self.shown.arranged and self.hand is self.placing:
             return False  # in a layout the piece itself is not placed
         if self.hand is self.placing:

@@ -39,6 +39,11 @@ class Progress:
     def cancel(self) -> None:
         self._cancelled.set()
 
+    @property
+    def cancelled(self) -> bool:
+        """Whether the person called the job off."""
+        return self._cancelled.is_set()
+
 
 @dataclass(eq=False)
 class _Job:
@@ -99,6 +104,18 @@ class Jobs(QObject):
         job = self._current
         if job is not None and job.progress is not None:
             job.progress.cancel()
+
+    def clear(self) -> None:
+        """Drop the jobs that wait."""
+        while True:
+            try:
+                job = self._queue.get_nowait()
+            except queue.Empty:
+                return
+            if job is None:  # the end was asked for already
+                self._queue.put(None)
+                return
+            self._open -= 1
 
     def stop(self) -> None:
         self.cancel()

@@ -80,6 +80,19 @@ def build_menus(window: Window) -> None:
         action.setChecked(name == window._theme_name)
         theme_group.addAction(action)
 
+    check = bar.addMenu("&Check")
+    desk = window.check_desk
+    _action(check, "&Images…", desk.choose_files, "Ctrl+K")
+    _action(check, "A &folder…", desk.choose_folder)
+    _action(check, "&Watch a folder…", desk.watch)
+    _action(check, "The &clipboard", desk.paste, "Ctrl+Shift+K")
+    window.act_region = _action(check, "A &rectangle of the bench", desk.drag_region)
+    _action(check, "Show the check &window", desk.open)
+    check.addSeparator()
+    window.act_phone = _action(check, "&Phone test…", desk.phone_test, "Ctrl+T")
+    check.addSeparator()
+    window.act_trials = _action(check, "Edit the &trials…", window.proof.edit)
+
     about = bar.addMenu("&Help")
     window.act_demo = _action(about, "Open the &demo piece", window.desk.open_demo)
     _action(about, "&About Nimble Tile", window.about)

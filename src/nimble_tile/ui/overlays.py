@@ -247,19 +247,25 @@ def paint_hatch(painter: QPainter, frame: QRectF, theme: themes.Theme) -> None:
     painter.fillRect(frame, QBrush(QColor("#e2dccf"), Qt.BrushStyle.BDiagPattern))
 
 
-def paint_picking(
-    painter: QPainter, width: float, over: QPointF, colour: str | None, theme: themes.Theme
-) -> None:
-    """What to do while a colour is picked, and the colour under the pointer."""
+def paint_told(painter: QPainter, width: float, text: str, theme: themes.Theme) -> None:
+    """What to do now, in a plate at the top of the bench."""
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    line = QRectF(width / 2 - 150, 12, 300, 36)
+    font = themes.font(14)
+    wide = QFontMetricsF(font).horizontalAdvance(text) + 40
+    line = QRectF((width - wide) / 2, 12, wide, 36)
     painter.setPen(QColor(theme.rule))
     painter.setBrush(QColor(theme.panel))
     painter.drawRoundedRect(line, 6, 6)
     painter.setPen(QColor(theme.ink))
-    painter.setFont(themes.font(14))
-    told = "Click a colour; Escape calls it off"
-    painter.drawText(line, Qt.AlignmentFlag.AlignCenter, told)
+    painter.setFont(font)
+    painter.drawText(line, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def paint_picking(
+    painter: QPainter, width: float, over: QPointF, colour: str | None, theme: themes.Theme
+) -> None:
+    """What to do while a colour is picked, and the colour under the pointer."""
+    paint_told(painter, width, "Click a colour; Escape calls it off", theme)
     if colour is not None:
         painter.setPen(QPen(QColor("#ffffff"), 3))
         painter.setBrush(QColor(colour))

@@ -151,6 +151,14 @@ class Prover(QObject):
             self._start()
             self._wake.notify()
 
+    def room(self) -> Room:
+        """The measuring room, for others who have something to try."""
+        if self._room is None:
+            from nimble_tile.core.trials.room import Room
+
+            self._room = Room(self._bay)
+        return self._room
+
     def preview(self, trial: Trial) -> Callable[[], tuple] | None:
         """Work that gives trial, frame, and who reads it and the plain twin; for other threads.
 
@@ -161,12 +169,9 @@ class Prover(QObject):
             return None
 
         def work() -> tuple:
-            from nimble_tile.core.trials.room import Room
-
-            self._room = self._room or Room(self._bay)
-            subject = self._subject(case)
-            frame = self._room.frame(subject, trial, SEED)
-            passes = self._room.passes([(subject, trial), (subject.twin, trial)], SEED)
+            subject, room = self._subject(case), self.room()
+            frame = room.frame(subject, trial, SEED)
+            passes = room.passes([(subject, trial), (subject.twin, trial)], SEED)
             return trial, frame, *passes
 
         return work
@@ -186,9 +191,7 @@ class Prover(QObject):
             self._thread.start()
 
     def _run(self) -> None:
-        from nimble_tile.core.trials.room import Room
-
-        self._room = self._room or Room(self._bay)
+        self.room()
         while True:
             with self._wake:
                 while not self._todo and self._question is None and not self._ending:

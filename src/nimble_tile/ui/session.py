@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, Signal
 
 from nimble_tile.core.artwork import Frame
 from nimble_tile.core.errors import PictureError
+from nimble_tile.core.phonelog import PhoneTest
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Message, Picture, Piece
 from nimble_tile.core.project.history import History
@@ -32,10 +33,13 @@ class Session(QObject):
         The current piece is another one: edit, undo, redo, open, new.
     titled
         File name or unsaved state changed.
+    logged
+        The phone log is another one.
     """
 
     changed = Signal(object)
     titled = Signal()
+    logged = Signal()
 
     def __init__(self, pictures: PictureStore, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -147,6 +151,12 @@ class Session(QObject):
         if piece != self.piece:
             self._history.push(piece, name, key)
             self._tell()
+
+    def note(self, log: tuple[PhoneTest, ...]) -> None:
+        """Another phone log; undo leaves it alone."""
+        self._history.note(log)
+        self.logged.emit()
+        self.titled.emit()
 
     def part(self) -> None:
         """End a gesture: the next change is its own step."""

@@ -273,11 +273,11 @@ QCheckBox::indicator {{ width: 15px; height: 15px; border: 1px solid {t.edge};
 QCheckBox::indicator:checked {{ background: {t.accent}; border-color: {t.accent};
   image: url("{check}"); }}
 QCheckBox::indicator:focus {{ border: 2px solid {t.accent}; }}
-QListWidget {{ background: {t.field}; border: 1px solid {t.edge}; border-radius: 4px;
+QListWidget, QTreeWidget {{ background: {t.field}; border: 1px solid {t.edge}; border-radius: 4px;
   outline: 0; padding: 2px; }}
-QListWidget:focus {{ border: 2px solid {t.accent}; padding: 1px; }}
-QListWidget::item {{ padding: 4px 4px; border-radius: 3px; color: {t.ink}; }}
-QListWidget::item:selected {{ background: {t.tint}; color: {t.ink}; }}
+QListWidget:focus, QTreeWidget:focus {{ border: 2px solid {t.accent}; padding: 1px; }}
+QListWidget::item, QTreeWidget::item {{ padding: 4px 4px; border-radius: 3px; color: {t.ink}; }}
+QListWidget::item:selected, QTreeWidget::item:selected {{ background: {t.tint}; color: {t.ink}; }}
 QListWidget::indicator {{ width: 15px; height: 15px; border: 1px solid {t.edge};
   border-radius: 3px; background: {t.field}; }}
 QListWidget::indicator:checked {{ background: {t.accent}; border-color: {t.accent};

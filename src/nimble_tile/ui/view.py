@@ -65,6 +65,10 @@ class View(QWidget):
         """A point of the preview on the bench."""
         return self._offset + at * self._scale
 
+    def to_image(self, at: QPointF) -> QPointF:
+        """A point of the bench in pixels of the preview."""
+        return (at - self._offset) / self._scale
+
     @property
     def scale(self) -> float:
         """Screen pixels a pixel of the preview."""

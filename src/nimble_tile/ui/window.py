@@ -37,6 +37,7 @@ from nimble_tile.core.project.recovery import Recovery
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.bench import Bench, Lens
+from nimble_tile.ui.check_desk import CheckDesk
 from nimble_tile.ui.colour_desk import ColourDesk
 from nimble_tile.ui.desk import Desk
 from nimble_tile.ui.engine import Engine, Shown
@@ -116,6 +117,7 @@ class Window(QMainWindow):
         self.laid_desk = LaidDesk(self)
         self.logo.hand = self.laid_desk.plate
         self.proof = ProofDesk(self)
+        self.check_desk = CheckDesk(self)
         self._copying = QTimer(self)
         self._copying.setSingleShot(True)
         self._copying.timeout.connect(self.safekeeping.keep_copy)
@@ -407,6 +409,8 @@ class Window(QMainWindow):
                      self.wall, self.trial_view):  # fmt: skip
             part.dress(theme)
         self.colour_desk.dress(theme)
+        if hasattr(self, "check_desk"):
+            self.check_desk.dress(theme)
 
     def _focus_moved(self, _old: QWidget | None, new: QWidget | None) -> None:
         """Single keys open rungs, but not while something is being typed."""
@@ -474,6 +478,7 @@ class Window(QMainWindow):
         for rung in (self.picture, self.blend, self.logo, self.finish):
             rung.blockSignals(True)  # hiding them must not wake what is gone
         self._copying.stop()
+        self.check_desk.stop()
         self.jobs.stop()
         self.proof.stop()
         self.engine.stop()

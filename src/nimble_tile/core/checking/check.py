@@ -154,18 +154,22 @@ def check(
     return Checked((image.shape[1], image.shape[0]), tuple(findings), _told(whole, findings))
 
 
+_WORST = ("fails", "thin", "well")
+
+
 def _told(whole: Verdict, findings: Sequence[Finding]) -> Verdict:
-    """The image's verdict, with every code that was found, also in its parts."""
-    found = tuple(finding.reading for finding in findings)
-    if len(found) <= len(whole.found):
+    """The image's verdict: that of the code that was meant, or of its worst one.
+
+    Each code is shown to the readers by itself; on the whole image some report only one.
+    """
+    if not findings:
         return whole
-    matches = None
-    if whole.expected is not None:
-        matches = any(reading.text == whole.expected for reading in found)
-    best = next((f.verdict for f in findings if whole.expected in (None, f.text)), None)
-    if best is not None and whole.state == "fails":
-        return replace(best, expected=whole.expected, matches=matches, found=found)
-    return replace(whole, found=found, matches=matches)
+    expected = whole.expected
+    meant = [finding for finding in findings if expected in (None, finding.text)]
+    worst = min(meant or findings, key=lambda f: _WORST.index(f.verdict.state)).verdict
+    matches = None if expected is None else bool(meant)
+    found = tuple(finding.reading for finding in findings)
+    return replace(worst, expected=expected, matches=matches, found=found)
 
 
 def _in_tiles(grey: np.ndarray, bay: ReaderBay, stop: Callable[[], bool]) -> list[Reading]:

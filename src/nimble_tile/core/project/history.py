@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from nimble_tile.core.phonelog import PhoneTest
 from nimble_tile.core.piece import Piece
 
 DEEPEST = 500
@@ -99,6 +100,12 @@ class History:
         if surplus > 0:
             del self._steps[:surplus]
             self._at -= surplus
+
+    def note(self, log: tuple[PhoneTest, ...]) -> None:
+        """Another phone log, in all states: what was seen stays seen when a change is undone."""
+        self._steps = [
+            replace(step, piece=step.piece.model_copy(update={"log": log})) for step in self._steps
+        ]
 
     def part(self) -> None:
         """The next change is a step of its own, however soon it comes."""

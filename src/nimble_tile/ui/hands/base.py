@@ -29,6 +29,9 @@ class Hand(QObject):
     of the framed picture.
     """
 
+    anywhere = False
+    """Whether it works through every lens."""
+
     def __init__(self, bench: Bench) -> None:
         super().__init__(bench)
         self.bench = bench

@@ -1,0 +1,818 @@
+"""Checking anything: images from files, folders, clipboard, bench; every code on them."""
+
+from __future__ import annotations
+
+import html
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QCloseEvent,
+    QColor,
+    QDragEnterEvent,
+    QDropEvent,
+    QFont,
+    QGuiApplication,
+    QIcon,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+)
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QFileDialog,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPlainTextEdit,
+    QProgressBar,
+    QPushButton,
+    QScrollArea,
+    QToolTip,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nimble_tile.core.errors import UserError
+from nimble_tile.ui import theme as themes
+from nimble_tile.ui.controls import row, rule, set_rank, soft
+from nimble_tile.ui.engine import to_qimage
+from nimble_tile.ui.jobs import Cancelled, Jobs, Progress
+from nimble_tile.ui.shapes import paint_verdict
+from nimble_tile.ui.trial_list import SHAPES
+from nimble_tile.ui.watcher import Watcher
+
+if TYPE_CHECKING:
+    import numpy as np
+
+    from nimble_tile.core.checking.check import Checked, Finding
+    from nimble_tile.core.checking.report import Entry
+    from nimble_tile.core.trials.room import Result
+    from nimble_tile.ui.window import Window
+
+SHOWN = 1400
+"""Longer side, in pixels, of the copy of an image that is kept."""
+
+CROP = 420
+"""Longer side, in pixels, of the copy of a code that is kept."""
+
+FACTS = (
+    "Kind", "Verdict", "Readers", "Symbol", "Place", "Spare", "Print grade", "Reach", "Why",
+)  # fmt: skip
+
+_FILES = "Images (*.png *.jpg *.jpeg *.webp *.tif *.tiff *.bmp *.gif *.svg *.pdf)"
+
+
+@dataclass(frozen=True, eq=False)
+class Item:
+    """One image that was checked.
+
+    Attributes
+    ----------
+    entry : Entry
+    scale : float
+        Pixels of the copy a pixel of the image.
+    picture : QImage or None
+    crops : tuple of QImage
+        Each of its codes from close by.
+    """
+
+    entry: Entry
+    scale: float
+    picture: QImage | None
+    crops: tuple[QImage, ...] = ()
+
+    @property
+    def state(self) -> str:
+        """The verdict's shape."""
+        return "fails" if self.entry.checked is None else self.entry.checked.verdict.state
+
+
+class CodesView(QWidget):
+    """An image with its codes outlined and numbered; a click chooses one."""
+
+    chosen = Signal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.theme = themes.LIGHT
+        self.item: Item | None = None
+        self.index = -1
+        self.setMinimumHeight(300)
+        self.setAccessibleName("Image with its codes")
+
+    def take(self, item: Item | None, index: int) -> None:
+        """Show an image, with one of its codes chosen (-1: none)."""
+        self.item, self.index = item, index
+        self.update()
+
+    def _area(self) -> QRectF:
+        picture = self.item.picture
+        room = QRectF(self.rect()).adjusted(12, 12, -12, -12)
+        scale = min(room.width() / picture.width(), room.height() / picture.height(), 4)
+        area = QRectF(0, 0, picture.width() * scale, picture.height() * scale)
+        area.moveCenter(room.center())
+        return area
+
+    def _quads(self) -> list[QPolygonF]:
+        if self.item is None or self.item.picture is None or self.item.entry.checked is None:
+            return []
+        area = self._area()
+        scale = area.width() / self.item.picture.width() * self.item.scale
+        return [
+            QPolygonF([area.topLeft() + QPointF(x, y) * scale for x, y in f.reading.corners])
+            for f in self.item.entry.checked.findings
+        ]
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        for index, quad in enumerate(self._quads()):
+            if quad.containsPoint(event.position(), Qt.FillRule.OddEvenFill):
+                self.chosen.emit(index)
+                return
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(self.theme.bench))
+        if self.item is None or self.item.picture is None:
+            painter.setPen(QColor(self.theme.soft))
+            painter.setFont(themes.font(16))
+            told = "Drop images here: every code on them is read and judged."
+            if self.item is not None:
+                told = "There is no image to be seen."
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, told)
+            return
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(self._area(), self.item.picture)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(themes.font(14, QFont.Weight.Bold))
+        for index, quad in enumerate(self._quads()):
+            finding = self.item.entry.checked.findings[index]
+            colour = QColor(themes.verdict_colour(themes.LIGHT, finding.verdict.state))
+            chosen = index == self.index
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(QColor("#ffffff"), 6 if chosen else 4))
+            painter.drawPolygon(quad)
+            painter.setPen(QPen(colour, 3 if chosen else 1.5))
+            painter.drawPolygon(quad)
+            # Outside the code, which may be smaller than its number.
+            outer = quad.boundingRect()
+            badge = QRectF(0, 0, 24, 24)
+            badge.moveCenter(outer.topLeft() - QPointF(12, 12))
+            badge.moveLeft(max(2.0, badge.left()))
+            badge.moveTop(max(2.0, badge.top()))
+            painter.setPen(QPen(QColor("#ffffff"), 2))
+            painter.setBrush(colour)
+            painter.drawEllipse(badge)
+            painter.drawText(badge, Qt.AlignmentFlag.AlignCenter, str(index + 1))
+
+
+class ResultGrid(QWidget):
+    """Small frames of a code's trials."""
+
+    CELL, GAP = 76, 8
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.theme = themes.LIGHT
+        self.results: Sequence[Result] = ()
+        self._images: list[QImage | None] = []
+        self.setMouseTracking(True)
+        self.setAccessibleName("Trials of this code")
+
+    def take(self, results: Sequence[Result]) -> None:
+        self.results = results
+        self._images = [None if r.thumb is None else to_qimage(r.thumb) for r in results]
+        told = [f"{r.trial.name}: {r.passed.count} readers" for r in results]
+        self.setAccessibleDescription(", ".join(told))
+        self.setVisible(bool(results))
+        self._fit()
+        self.update()
+
+    def _columns(self) -> int:
+        return max(1, (self.width() + self.GAP) // (self.CELL + self.GAP))
+
+    def _fit(self) -> None:
+        rows = -(-len(self.results) // self._columns())
+        self.setFixedHeight(max(1, rows * (self.CELL + self.GAP)))
+
+    def resizeEvent(self, event) -> None:
+        self._fit()
+
+    def _cell(self, index: int) -> QRectF:
+        line, column = divmod(index, self._columns())
+        step = self.CELL + self.GAP
+        return QRectF(column * step, line * step, self.CELL, self.CELL)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        for index, result in enumerate(self.results):
+            if self._cell(index).contains(event.position()):
+                both, of = result.pairs
+                told = f"{both} of {of} readers that read plain code" if of else "plain code fails"
+                spot = event.globalPosition().toPoint()
+                QToolTip.showText(spot, f"{result.trial.name}: {told}", self)
+                return
+        QToolTip.hideText()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        for index, result in enumerate(self.results):
+            area, image = self._cell(index), self._images[index]
+            if image is not None:
+                side = min(image.width(), image.height())
+                part = QRectF(0, 0, side, side)
+                part.moveCenter(QRectF(image.rect()).center())
+                painter.drawImage(area, image, part)
+            state = SHAPES[result.state]
+            shape = QRectF(area.right() - 18, area.bottom() - 18, 16, 16)
+            colour = QColor(themes.verdict_colour(themes.LIGHT, state))
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor("#ffffff"))
+            painter.drawEllipse(shape.adjusted(-2, -2, 2, 2))
+            paint_verdict(painter, shape, state, colour, QColor("#ffffff"))
+
+
+class Details(QWidget):
+    """All that is known of one code."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.text = QPlainTextEdit()
+        self.text.setReadOnly(True)
+        self.text.setFixedHeight(64)
+        self.text.setAccessibleName("What it says")
+        self.copy, self.take_it = QPushButton("Copy the text"), QPushButton("Make it the message")
+        self.take_it.setToolTip("The piece in the main window says this from now on")
+        self.compared = QLabel()
+        self.compared.setWordWrap(True)
+        self.compared.setTextFormat(Qt.TextFormat.RichText)
+        self.difference = QLabel()
+        self.difference.setTextFormat(Qt.TextFormat.PlainText)
+        self.difference.setWordWrap(True)
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(16)
+        self._grid.setVerticalSpacing(4)
+        self._grid.setColumnStretch(1, 1)
+        self.facts: dict[str, QLabel] = {}
+        for line, name in enumerate(
+            (
+                "Kind",
+                "Verdict",
+                "Readers",
+                "Symbol",
+                "Place",
+                "Spare",
+                "Print grade",
+                "Reach",
+                "Why",
+            )
+        ):
+            label, value = soft(name, False), QLabel()
+            value.setTextFormat(Qt.TextFormat.PlainText)
+            value.setWordWrap(True)
+            value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            value.setAccessibleName(name)
+            self._grid.addWidget(label, line, 0, Qt.AlignmentFlag.AlignTop)
+            self._grid.addWidget(value, line, 1)
+            self.facts[name] = value
+        self.trials = ResultGrid()
+        self.crop = QLabel()
+        self.crop.setFixedSize(116, 116)
+        self.crop.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.crop.setAccessibleName("The code from close by")
+        beside = QVBoxLayout()
+        beside.setSpacing(8)
+        beside.addWidget(self.text)
+        beside.addLayout(row(self.copy, self.take_it, 1))
+        beside.addStretch(1)
+        top = QHBoxLayout()
+        top.setSpacing(12)
+        top.addWidget(self.crop)
+        top.addLayout(beside, 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 8, 12, 8)
+        layout.setSpacing(8)
+        layout.addLayout(top)
+        layout.addWidget(self.compared)
+        layout.addWidget(self.difference)
+        layout.addLayout(self._grid)
+        layout.addWidget(self.trials)
+        layout.addStretch(1)
+        self.finding: Finding | None = None
+        self.copy.clicked.connect(lambda: QGuiApplication.clipboard().setText(self.finding.text))
+
+    def take(
+        self, finding: Finding | None, expected: str | None, crop: QImage | None = None
+    ) -> None:
+        """Show a code, compared with the intended message if there is one."""
+        self.finding = finding
+        self.setVisible(finding is not None)
+        if finding is None:
+            return
+        self.text.setPlainText(finding.text)
+        if crop is not None:
+            ratio = self.devicePixelRatioF()
+            pixmap = QPixmap.fromImage(crop).scaled(
+                self.crop.size() * ratio,
+                Qt.AspectRatioMode.KeepAspectRatio,
+                Qt.TransformationMode.SmoothTransformation,
+            )
+            pixmap.setDevicePixelRatio(ratio)
+            self.crop.setPixmap(pixmap)
+        self._compare(finding.text, expected)
+        verdict, reading, quality = finding.verdict, finding.reading, finding.quality
+        right, able = verdict.readers_right
+        x, y, width, height = finding.box
+        names = [f"{m.name} {'✓' if m.read else '✕'}" for m in verdict.marks if m.able]
+        symbol = "not known"
+        if reading.version is not None:
+            symbol = f"Version {reading.version}-{reading.level}, mask {reading.mask}"
+        grades = "not known"
+        if quality is not None:
+            worst = [p.title.lower() for p in quality.parameters if p.grade == quality.overall]
+            grades = quality.letter + (f" ({', '.join(worst)})" if quality.overall < 4 else "")
+        reach = "not tried" if finding.reach is None else f"{finding.reach:.0%} of plain code's"
+        values = {
+            "Kind": finding.kind,
+            "Verdict": verdict.words,
+            "Readers": f"{right} of {able}: {', '.join(names)}",
+            "Symbol": symbol,
+            "Place": f"{x:.0f}, {y:.0f}; {width:.0f} × {height:.0f} px",
+            "Spare": "not known" if verdict.spare is None else f"{verdict.spare:.0%}",
+            "Print grade": grades,
+            "Reach": reach,
+            "Why": " ".join(f"{r.text} {r.way_out}".strip() for r in verdict.reasons) or "–",
+        }
+        for name, value in values.items():
+            self.facts[name].setText(value)
+        self.trials.take(finding.results)
+
+    def _compare(self, read: str, expected: str | None) -> None:
+        from nimble_tile.core.checking.compare import compare, in_words
+
+        self.compared.setVisible(expected is not None and read != expected)
+        self.difference.setVisible(expected is not None)
+        if expected is None:
+            return
+        stretches = compare(read, expected)
+        self.difference.setText(in_words(stretches))
+        set_rank(self.difference, "soft" if read == expected else "error")
+        wrong = "background:#f3c9bf;color:#5d150b"
+        missing = "background:#f0dcae;color:#5a3600;text-decoration:line-through"
+        styles = {"other": wrong, "extra": wrong, "missing": missing}
+        shown = "".join(
+            html.escape(s.read) if s.kind == "same"
+            else f"<span style='{styles[s.kind]}'>{html.escape(s.read or s.wanted)}</span>"
+            for s in stretches
+        )  # fmt: skip
+        self.compared.setText(shown.replace("\n", "⏎<br>"))
+
+
+class CheckWindow(QWidget):
+    """The window that checks; it belongs to a main window and uses its readers and trials."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__(window, Qt.WindowType.Window)
+        self.window_ = window
+        self.setWindowTitle("Check – Nimble Tile")
+        self.setAcceptDrops(True)
+        self.resize(1120, 740)
+        self.items: list[Item] = []
+        self.jobs = Jobs(self)
+        self.watcher = Watcher(self)
+        self._theme = themes.LIGHT
+        self.add, self.folder, self.watch = (
+            QPushButton("Add images…"), QPushButton("Add a folder…"),
+            QPushButton("Watch a folder…"),
+        )  # fmt: skip
+        self.watch.setToolTip("Each new image in a folder is checked as it appears")
+        self.pasted = QPushButton("From the clipboard")
+        self.with_trials = QCheckBox("With trials")
+        self.with_trials.setToolTip("Each code also goes through the trials of the wall")
+        self.compares = QCheckBox("Compare with the intended message")
+        self.compares.setChecked(True)
+        self.intended = QPlainTextEdit()
+        self.intended.setAccessibleName("Intended message")
+        self.intended.setFixedHeight(58)
+        self.intended.setPlainText(window.session.piece.message.text)
+        self.report, self.clear = QPushButton("Save a report…"), QPushButton("Clear")
+        self.tree = QTreeWidget()
+        self.tree.setHeaderHidden(True)
+        self.tree.setAccessibleName("Images and their codes")
+        self.tree.setIconSize(QSize(16, 16))
+        self.tree.setMinimumWidth(260)
+        self.picture, self.details = CodesView(), Details()
+        self.note = QLabel()
+        self.note.setTextFormat(Qt.TextFormat.PlainText)
+        self.note.setWordWrap(True)
+        self.bar = QProgressBar()
+        self.bar.setRange(0, 100)
+        self.bar.setTextVisible(False)
+        self.bar.setFixedHeight(4)
+        self.cancel = QPushButton("Stop")
+        self._lay_out()
+        self._connect()
+        self._show_buttons()
+        self.details.take(None, None)
+        self.bar.hide()
+        self.cancel.hide()
+
+    def _lay_out(self) -> None:
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        left.addWidget(self.tree, 1)
+        left.addWidget(self.compares)
+        left.addWidget(self.intended)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(self.details)
+        right = QVBoxLayout()
+        right.setSpacing(8)
+        right.addWidget(self.picture, 3)
+        right.addWidget(area, 4)
+        body = QHBoxLayout()
+        body.setSpacing(20)
+        body.addLayout(left, 2)
+        body.addLayout(right, 5)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(20, 16, 20, 12)
+        whole.setSpacing(12)
+        whole.addLayout(
+            row(self.add, self.folder, self.pasted, self.watch, self.with_trials, 1, self.report,
+                self.clear)
+        )  # fmt: skip
+        whole.addWidget(rule())
+        whole.addLayout(body, 1)
+        foot = QHBoxLayout()
+        foot.setSpacing(12)
+        foot.addWidget(self.note, 2)
+        foot.addWidget(self.bar, 1)
+        foot.addWidget(self.cancel)
+        whole.addLayout(foot)
+
+    def _connect(self) -> None:
+        self.add.clicked.connect(self.choose_files)
+        self.folder.clicked.connect(self.choose_folder)
+        self.watch.clicked.connect(self.toggle_watch)
+        self.pasted.clicked.connect(self.paste)
+        self.report.clicked.connect(self.choose_report)
+        self.clear.clicked.connect(self.forget)
+        self.tree.currentItemChanged.connect(lambda *_: self._show())
+        self.picture.chosen.connect(self._choose_code)
+        self.compares.toggled.connect(lambda _: self._show())
+        self.intended.textChanged.connect(self._show)
+        self.details.take_it.clicked.connect(self._take_message)
+        self.jobs.running.connect(self._running)
+        self.jobs.idle.connect(self._idle)
+        self.cancel.clicked.connect(self._stop)
+        self.watcher.appeared.connect(lambda path: self.check_paths([path]))
+        self.watcher.lost.connect(self._lost)
+
+    # What comes in -------------------------------------------------------------
+
+    def choose_files(self) -> None:
+        """Ask for images."""
+        desk = self.window_.desk
+        paths, _ = QFileDialog.getOpenFileNames(self, "Check images", desk.folder("checks"), _FILES)
+        if paths:
+            self.window_.settings.set("folder of checks", str(Path(paths[0]).parent))
+            self.check_paths([Path(path) for path in paths])
+
+    def choose_folder(self) -> None:
+        """Ask for a folder whose images are checked."""
+        desk = self.window_.desk
+        path = QFileDialog.getExistingDirectory(self, "Check a folder", desk.folder("checks"))
+        if path:
+            self.window_.settings.set("folder of checks", path)
+            self.check_paths([Path(path)])
+
+    def toggle_watch(self) -> None:
+        """Ask for a folder to watch, or watch no longer."""
+        if self.watcher.folder is not None:
+            self.watcher.stop()
+            self.say("The folder is no longer watched.")
+            self._show_buttons()
+            return
+        desk = self.window_.desk
+        path = QFileDialog.getExistingDirectory(self, "Watch a folder", desk.folder("checks"))
+        if path:
+            self.watch_folder(Path(path))
+
+    def watch_folder(self, path: Path) -> None:
+        """Check each new image in a folder as it appears."""
+        self.watcher.watch(path)
+        self.say(f"Watching {path.name}: each new image is checked as it appears.")
+        self._show_buttons()
+
+    def paste(self) -> None:
+        """Check the image or the files that lie on the clipboard."""
+        mime = QGuiApplication.clipboard().mimeData()
+        paths = [Path(url.toLocalFile()) for url in mime.urls() if url.isLocalFile()]
+        image = QImage(mime.imageData()) if mime.hasImage() else QImage()
+        if paths:
+            self.check_paths(paths)
+        elif not image.isNull():
+            self.check_image(image, "From the clipboard")
+        else:
+            self.say("There is no image on the clipboard.", "error")
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        mime = event.mimeData()
+        if mime.hasImage() or any(url.isLocalFile() for url in mime.urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        event.acceptProposedAction()
+        mime = event.mimeData()
+        paths = [Path(url.toLocalFile()) for url in mime.urls() if url.isLocalFile()]
+        if paths:
+            self.check_paths(paths)
+        elif mime.hasImage():
+            self.check_image(QImage(mime.imageData()), "Dropped image")
+
+    def check_paths(self, paths: Sequence[Path]) -> None:
+        """Check files and the images of folders, one after another."""
+        from nimble_tile.core.checking.sources import images, listed
+
+        for path in paths:
+            try:
+                found = listed(path)
+            except UserError as error:
+                self.say(str(error), "error")
+                continue
+            if not found:
+                self.say(f"There are no images in {path.name}.", "error")
+            for file in found:
+                self._queue(lambda f=file: images(f), file.name)
+
+    def check_image(self, image: QImage, name: str) -> None:
+        """Check an image from memory."""
+        from nimble_tile.core.checking.sources import Source
+
+        pixels = from_qimage(image)
+        self._queue(lambda: [Source(name, image=pixels)], name)
+
+    def _queue(self, sources: Callable, name: str) -> None:
+        trials = tuple(self.window_.proof.prover.trials) if self.with_trials.isChecked() else ()
+        room = self.window_.proof.prover.room() if trials else None
+        bay = self.window_.bay
+
+        def work(progress: Progress) -> list[Item]:
+            from nimble_tile.core.checking.check import Stopped, check
+            from nimble_tile.core.checking.report import Entry
+
+            progress.step(f"Opening {name}", 0.0)
+            made = []
+            for source in sources():
+                if source.image is None:
+                    made.append(Item(Entry(source.name, error=str(source.error)), 1.0, None))
+                    continue
+
+                def tell(what: str, share: float, called: str = source.name) -> None:
+                    progress.step(f"{called}: {what[0].lower()}{what[1:]}", share)
+
+                try:
+                    checked: Checked = check(
+                        source.image, bay, None, room, trials, tell=tell,
+                        stop=lambda: progress.cancelled,
+                    )  # fmt: skip
+                except Stopped:
+                    raise Cancelled from None
+                small, scale = reduced(source.image)
+                entry = Entry(source.name, checked, "", small)
+                crops = tuple(to_qimage(close_up(source.image, f)) for f in checked.findings)
+                made.append(Item(entry, scale, to_qimage(small), crops))
+            return made
+
+        self.jobs.start(work, self._took, lambda error: self.say(str(error), "error"))
+
+    # What is known ---------------------------------------------------------------
+
+    def _took(self, made: list[Item]) -> None:
+        for item in made:
+            self.items.append(item)
+            top = QTreeWidgetItem([item.entry.name])
+            top.setIcon(0, self._icon(item.state))
+            top.setData(0, Qt.ItemDataRole.UserRole, (len(self.items) - 1, -1))
+            top.setToolTip(0, html.escape(item.entry.name))
+            self.tree.addTopLevelItem(top)
+            codes = () if item.entry.checked is None else item.entry.checked.findings
+            for index, finding in enumerate(codes):
+                text = " ".join(finding.text.split())
+                child = QTreeWidgetItem([f"{index + 1}  {text[:80]}"])
+                child.setIcon(0, self._icon(finding.verdict.state))
+                child.setData(0, Qt.ItemDataRole.UserRole, (len(self.items) - 1, index))
+                top.addChild(child)
+            top.setExpanded(True)
+            self.tree.setCurrentItem(top.child(0) or top)
+        codes = sum(len(i.entry.checked.findings) for i in self.items if i.entry.checked)
+        self.say(f"{_counted(len(self.items), 'image')}, {_counted(codes, 'code')}.")
+        self._show_buttons()
+
+    @property
+    def chosen(self) -> tuple[Item | None, int]:
+        """The image and the code that are looked at; -1 where there is none."""
+        current = self.tree.currentItem()
+        if current is None:
+            return None, -1
+        at, index = current.data(0, Qt.ItemDataRole.UserRole)
+        item = self.items[at]
+        if index < 0 and item.entry.checked is not None and item.entry.checked.findings:
+            index = 0
+        return item, index
+
+    @property
+    def expected(self) -> str | None:
+        """The intended message, where it is to be compared with."""
+        text = self.intended.toPlainText()
+        return text if self.compares.isChecked() and text else None
+
+    def _show(self) -> None:
+        item, index = self.chosen
+        self.intended.setEnabled(self.compares.isChecked())
+        self.picture.take(item, index)
+        finding = crop = None
+        if item is not None and index >= 0:
+            finding, crop = item.entry.checked.findings[index], item.crops[index]
+        self.details.take(finding, self.expected, crop)
+        if item is not None and item.entry.error:
+            self.say(item.entry.error, "error")
+        elif item is not None and finding is None:
+            self.say(f"No reader found a code on {item.entry.name}.", "error")
+
+    def _choose_code(self, index: int) -> None:
+        current = self.tree.currentItem()
+        if current is not None:
+            top = current.parent() or current
+            self.tree.setCurrentItem(top.child(index))
+
+    def _take_message(self) -> None:
+        from nimble_tile.core.message import kinds
+
+        session = self.window_.session
+        message = kinds.understand(self.details.finding.text)
+        session.put(session.piece.model_copy(update={"message": message}), "Take a checked message")
+        self.say("The piece says this now.")
+
+    def forget(self) -> None:
+        """Empty the list."""
+        self.items = []
+        self.tree.clear()
+        self._show()
+        self.say("")
+        self._show_buttons()
+
+    def choose_report(self) -> None:
+        """Ask where the report goes: HTML or JSON."""
+        start = str(Path(self.window_.desk.folder("exports")) / "check report.html")
+        path, _ = QFileDialog.getSaveFileName(
+            self, "Save a report", start, "Web page (*.html);;JSON (*.json)"
+        )
+        if path:
+            self.save_report(Path(path))
+
+    def save_report(self, path: Path) -> None:
+        """Write all that is known, and the phone log, into a file."""
+        if path.suffix.lower() not in (".html", ".htm", ".json"):
+            path = path.with_name(path.name + ".html")
+        entries, expected = [item.entry for item in self.items], self.expected
+        log = self.window_.session.piece.log
+
+        def work(progress: Progress) -> Path:
+            from nimble_tile.core.checking.report import save
+
+            progress.step(f"Writing {path.name}", 0.5)
+            save(entries, path, expected, log)
+            return path
+
+        self.jobs.start(
+            work,
+            lambda saved: self.say(f"The report is in {saved.name}."),
+            lambda error: self.say(str(error), "error"),
+        )
+
+    # Small things ------------------------------------------------------------------
+
+    def say(self, text: str, rank: str = "soft") -> None:
+        """A sentence at the foot."""
+        self.note.setText(text)
+        set_rank(self.note, rank)
+
+    def _running(self, what: str, share: float) -> None:
+        self.say(what)
+        self.bar.setValue(round(100 * share))
+        self.bar.show()
+        self.cancel.show()
+
+    def _idle(self) -> None:
+        self.bar.hide()
+        self.cancel.hide()
+
+    def _stop(self) -> None:
+        self.jobs.clear()
+        self.jobs.cancel()
+        self.say("Stopped.")
+
+    def _lost(self, text: str) -> None:
+        self.say(text, "error")
+        self._show_buttons()
+
+    def _show_buttons(self) -> None:
+        watching = self.watcher.folder is not None
+        self.watch.setText("Stop watching" if watching else "Watch a folder…")
+        self.clear.setEnabled(bool(self.items))
+        self.report.setEnabled(bool(self.items))
+        self.report.setToolTip("" if self.items else "Nothing has been checked yet")
+
+    def _icon(self, state: str) -> QIcon:
+        ratio = self.devicePixelRatioF()
+        pixmap = QPixmap(QSize(16, 16) * ratio)
+        pixmap.setDevicePixelRatio(ratio)
+        pixmap.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(pixmap)
+        colour = QColor(themes.verdict_colour(self._theme, state))
+        paint_verdict(painter, QRectF(1, 1, 14, 14), state, colour, QColor(self._theme.field))
+        painter.end()
+        return QIcon(pixmap)
+
+    def dress(self, theme: themes.Theme) -> None:
+        """Follow the theme."""
+        self._theme = theme
+        self.picture.theme = self.details.trials.theme = theme
+        for at in range(self.tree.topLevelItemCount()):
+            top = self.tree.topLevelItem(at)
+            item = self.items[at]
+            top.setIcon(0, self._icon(item.state))
+            for index in range(top.childCount()):
+                finding = item.entry.checked.findings[index]
+                top.child(index).setIcon(0, self._icon(finding.verdict.state))
+        self.update()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.watcher.stop()
+        self._stop()
+        self._show_buttons()
+        event.accept()
+
+    def shut_down(self) -> None:
+        """End the worker."""
+        self.watcher.stop()
+        self.jobs.clear()
+        self.jobs.stop()
+
+
+def reduced(image: np.ndarray) -> tuple[np.ndarray, float]:
+    """A copy no larger than `SHOWN`, and its pixels a pixel of the image."""
+    import cv2
+
+    scale = SHOWN / max(image.shape[:2])
+    if scale >= 1:
+        return image, 1.0
+    size = max(1, round(image.shape[1] * scale)), max(1, round(image.shape[0] * scale))
+    return cv2.resize(image, size, interpolation=cv2.INTER_AREA), scale
+
+
+def close_up(image: np.ndarray, finding: Finding) -> np.ndarray:
+    """A code with a little of its surroundings, no larger than `CROP`."""
+    import cv2
+
+    x, y, width, height = finding.box
+    more = 0.15 * max(width, height)
+    top, left = max(0, int(y - more)), max(0, int(x - more))
+    part = image[top : int(y + height + more) + 1, left : int(x + width + more) + 1]
+    scale = CROP / max(part.shape[:2])
+    if scale >= 1:
+        return part
+    size = max(1, round(part.shape[1] * scale)), max(1, round(part.shape[0] * scale))
+    return cv2.resize(part, size, interpolation=cv2.INTER_AREA)
+
+
+def from_qimage(image: QImage) -> np.ndarray:
+    """Pixels of a QImage (uint8, H × W × 3), transparent parts on white."""
+    import numpy as np
+
+    flat = QImage(image.size(), QImage.Format.Format_RGB888)
+    flat.fill(QColor("#ffffff"))
+    painter = QPainter(flat)
+    painter.drawImage(0, 0, image)
+    painter.end()
+    width, height, step = flat.width(), flat.height(), flat.bytesPerLine()
+    rows = np.frombuffer(flat.constBits(), np.uint8, height * step).reshape(height, step)
+    return rows[:, : 3 * width].reshape(height, width, 3).copy()
+
+
+def _counted(count: int, what: str) -> str:
+    return f"{count} {what}{'' if count == 1 else 's'}"
