@@ -19,11 +19,11 @@ from dataclasses import asdict
 from pathlib import Path
 
 import numpy as np
-from blend_table import METHODS
 from PIL import Image
 from skimage import data as samples
 from sklearn.datasets import load_sample_image
 
+from blend_table import METHODS
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Code, Message, Picture, Piece, Region
 from nimble_tile.core.render import Renderer
@@ -41,7 +41,8 @@ OTHER_SEED = 4711
 
 MESSAGES = {
     "short link, M": ("https://lanternwalk.example/dusk", {}),
-    "link of 38, L": ("https://lanternwalk.example/dusk/path7", {"level": "L", "raise_level": False}),
+    "link of 38, L": ("https://lanternwalk.example/dusk/path7",
+                      {"level": "L", "raise_level": False}),
     "link of 38, H": ("https://lanternwalk.example/dusk/path7", {"level": "H"}),
     "version 8-L": ("https://lanternwalk.example/dusk/path7",
                     {"level": "L", "version": "8", "raise_level": False}),
@@ -85,7 +86,9 @@ def other_trials() -> list[Trial]:
             trial = trial.changed("light", shadow=rng.uniform(0.4, 0.75),
                                   shadow_angle=rng.uniform(-180, 180))  # fmt: skip
         elif extra == 1:
-            trial = trial.changed("before", jpeg=int(rng.uniform(12, 60)), shrink=int(draw(400, 900)))
+            trial = trial.changed(
+                "before", jpeg=int(rng.uniform(12, 60)), shrink=int(draw(400, 900))
+            )
         elif extra == 2:
             trial = trial.changed("before", dot_gain=rng.uniform(0.08, 0.25),
                                   paper=rng.uniform(0.5, 0.8))  # fmt: skip
@@ -95,8 +98,10 @@ def other_trials() -> list[Trial]:
             trial = trial.changed("camera", motion=rng.uniform(1.5, 5),
                                   motion_angle=rng.uniform(-180, 180))  # fmt: skip
         elif extra == 5:
-            trial = trial.changed("light", glare=rng.uniform(0.4, 0.9), glare_size=rng.uniform(0.08, 0.2),
-                                  glare_x=rng.uniform(-0.3, 0.3), glare_y=rng.uniform(-0.3, 0.3))  # fmt: skip
+            trial = trial.changed("light", glare=rng.uniform(0.4, 0.9),
+                                  glare_size=rng.uniform(0.08, 0.2),
+                                  glare_x=rng.uniform(-0.3, 0.3),
+                                  glare_y=rng.uniform(-0.3, 0.3))  # fmt: skip
         made.append(trial)
     return made
 
@@ -129,7 +134,11 @@ def composites(count: int):
         )
         piece = Piece(message=Message(text=text), code=Code(**code), blend=blend,
                       picture=Picture(digest=digest, name=name, region=region))  # fmt: skip
-        yield {"picture": name, "method": method, "message": message, "strength": strength}, piece, store
+        yield (
+            {"picture": name, "method": method, "message": message, "strength": strength},
+            piece,
+            store,
+        )
 
 
 def measure(path: Path, count: int) -> None:
@@ -157,6 +166,8 @@ def measure(path: Path, count: int) -> None:
                 "state": verdict.state,
                 "readers": verdict.readers_right[0],
                 "spare": verdict.spare,
+                "faded": verdict.faded,
+                "tried": [len(own), len(other)],
                 "ssim": verdict.fidelity.ssim_view,
                 "margins": np.percentile(looked.margin, (1, 5, 10, 25, 50)).round(4).tolist(),
                 "finder": np.percentile(looked.margin[finder], (5, 25, 50)).round(4).tolist(),

@@ -314,7 +314,7 @@ def _finish(piece: Piece, pictures: PictureStore, out: Path, as_json: bool) -> N
     "--report",
     "report_",
     type=click.Path(path_type=Path),
-    help="Also write a report: .html, .json.",
+    help="Also write a .html or .json report.",
 )
 @click.option("--page", type=click.IntRange(1), default=1, help="Page of a PDF.")
 @_json_option

@@ -70,7 +70,7 @@ FACTS = (
     "Kind", "Verdict", "Readers", "Symbol", "Place", "Spare", "Print grade", "Reach", "Why",
 )  # fmt: skip
 
-_FILES = "Images (*.png *.jpg *.jpeg *.webp *.tif *.tiff *.bmp *.gif *.svg *.pdf)"
+_FILES = "Images (*.png *.jpg *.jpeg *.webp *.tif *.tiff *.svg *.pdf)"
 
 
 @dataclass(frozen=True, eq=False)
@@ -669,8 +669,8 @@ class CheckWindow(QWidget):
 
     def forget(self) -> None:
         """Empty the list."""
-        self.items = []
         self.tree.clear()
+        self.items = []
         self._show()
         self.say("")
         self._show_buttons()

@@ -106,6 +106,7 @@ class ProofDesk(QObject):
     def _proved(self, ticket: int, reach: float | None) -> None:
         if self._current(ticket):
             self.reach = reach
+            self._settle()
             self.proved_ticket = ticket
             self.wall.list.trials.set_stale(False)
             bars = self.wall.list.trials.bars()
@@ -113,6 +114,18 @@ class ProofDesk(QObject):
                 reach=reach, stale=False, done=self._done, of=self._done, bars=bars
             )
             self._forget_costs()
+
+    def _settle(self) -> None:
+        """The verdict, now that the trials are through."""
+        from nimble_tile.core.trials.outlook import settle
+
+        known = self.wall.list.trials.results
+        results = [known[trial][0] for trial in self.wall.list.trials.trials if trial in known]
+        verdict = settle(self.prover.case.verdict, results)
+        self.window.verdict = verdict
+        self.window.band.show_verdict(verdict)
+        for rung in self.window.ladder.rungs:
+            rung.show_verdict(verdict)
 
     def _graded(self, ticket: int, quality: object) -> None:
         if self._current(ticket):

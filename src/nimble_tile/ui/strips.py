@@ -40,6 +40,7 @@ class Notice(QFrame):
         self.setAutoFillBackground(True)
         self.label = QLabel()
         self.label.setWordWrap(True)
+        self.label.setTextFormat(Qt.TextFormat.PlainText)
         self.label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.dismiss = QToolButton()
         self.dismiss.setAccessibleName("Put this notice away")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import atexit
+import html
 import shutil
 import tempfile
 from dataclasses import dataclass
@@ -89,6 +90,11 @@ DARK = Theme(
 def verdict_colour(theme: Theme, state: str) -> str:
     """Colour of a verdict's words and shape."""
     return {"well": theme.well, "thin": theme.thin, "fails": theme.fails}.get(state, theme.soft)
+
+
+def plain_tip(text: str) -> str:
+    """Text for a tooltip, shown to the letter: what a code says must not become markup."""
+    return f"<qt>{html.escape(text)}</qt>" if text else ""
 
 
 def load_fonts() -> None:

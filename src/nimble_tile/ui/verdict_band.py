@@ -253,7 +253,7 @@ class VerdictBand(QWidget):
         self._words.reason = (
             verdict.reasons[0].text if verdict.reasons else f"{right} of {able} readers read it."
         )
-        self._words.setToolTip("\n".join(reasons))
+        self._words.setToolTip(themes.plain_tip("\n".join(reasons)).replace("\n", "<br>"))
         self._spare.spare = verdict.spare
         self._spare.blocks = verdict.sample.block_spare if verdict.sample else ()
         self._readers.marks = {
@@ -265,7 +265,7 @@ class VerdictBand(QWidget):
         said = verdict.expected if verdict.matches else (texts[0] if texts else None)
         self._said.take(said)
         self._said.matches = None if said is None else verdict.matches
-        self._said.setToolTip(said or "")
+        self._said.setToolTip(themes.plain_tip(said or ""))
         self.set_stale(False)
         self._describe()
         self._announce(

@@ -26,13 +26,12 @@ if TYPE_CHECKING:
 
 WIDTH = 236
 
-GOOD_REACH, FAIR_REACH = 0.85, 0.6
-"""From where the reach wears the colour of "well", and of "thin"."""
-
 
 def reach_state(reach: float) -> str:
     """The verdict's word whose colour a reach wears."""
-    return "well" if reach >= GOOD_REACH else "thin" if reach >= FAIR_REACH else "fails"
+    from nimble_tile.core.trials.outlook import BAD_REACH, GOOD_REACH
+
+    return "well" if reach >= GOOD_REACH else "thin" if reach >= BAD_REACH else "fails"
 
 
 class ReachGauge(QWidget):

@@ -17,6 +17,7 @@ from nimble_tile.core.scan.recognise import recognise
 from nimble_tile.core.scan.verdict import LARGEST_LOOK, SMALLER_LOOKS, Verdict, gather, judge
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.encode import Symbol
+from nimble_tile.core.trials.outlook import settle
 from nimble_tile.core.trials.room import Result, Room, reach
 from nimble_tile.core.trials.subject import Subject
 from nimble_tile.core.trials.trial import Trial
@@ -147,7 +148,9 @@ def check(
         tell(f"Code {index + 1} of {len(found)}", share)
         finding = _finding(image, grey, reading, bay, expected)
         if room is not None and trials and finding.symbol is not None:
-            finding = replace(finding, results=_tried(image, finding, room, trials, seed, stop))
+            results = _tried(image, finding, room, trials, seed, stop)
+            settled = settle(finding.verdict, results)
+            finding = replace(finding, results=results, verdict=settled)
         findings.append(finding)
     findings.sort(key=lambda f: (f.box[1], f.box[0]))
     tell("Done", 1.0)

@@ -12,7 +12,7 @@ from nimble_tile.core.errors import PictureError
 from nimble_tile.core.picture.drawings import draw, kind_of, one_page, pages
 from nimble_tile.core.picture.opening import open_picture, read_file
 
-ENDINGS = (".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff", ".bmp", ".gif", ".svg", ".pdf")
+ENDINGS = (".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff", ".svg", ".pdf")
 """Files in a folder that are looked at."""
 
 DRAWN = 2400

@@ -18,6 +18,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nimble_tile.core.linear import luminance
 from nimble_tile.core.scan.locate import CELLS, Located, patches, refined, upright
 from nimble_tile.core.scan.sampling import spoiled
 from nimble_tile.core.symbol import tables
@@ -120,7 +121,7 @@ def grade(image: np.ndarray, quad: np.ndarray, symbol: Symbol) -> Quality:
     Quality
     """
     quiet = tables.QUIET_ZONE_MICRO if symbol.micro else tables.QUIET_ZONE
-    plane = _reflectance(image)
+    plane = luminance(image)
     quad = refined(plane, quad, symbol.dark)
     view = upright(plane, quad, symbol.side, quiet)
     seen = _aperture(view)
@@ -151,18 +152,6 @@ def grade(image: np.ndarray, quad: np.ndarray, symbol: Symbol) -> Quality:
                       at_least(unused, UNUSED_CORRECTION)),
         )
     )  # fmt: skip
-
-
-def _reflectance(image: np.ndarray) -> np.ndarray:
-    """Linear luminance (float32, 0 to 1)."""
-    import cv2
-
-    value = np.arange(256) / 255
-    table = np.where(value <= 0.04045, value / 12.92, ((value + 0.055) / 1.055) ** 2.4)
-    linear = cv2.LUT(np.ascontiguousarray(image), table.astype(np.float32))
-    if linear.ndim == 2:
-        return linear
-    return linear @ np.array([0.2126, 0.7152, 0.0722], np.float32)
 
 
 def _aperture(view: np.ndarray) -> np.ndarray:

@@ -51,6 +51,7 @@ def explain(
     good: float = 1.0,
     upside_down: bool = False,
     blended: bool = True,
+    faded: tuple[int, int] | None = None,
 ) -> tuple[Reason, ...]:
     """Reasons for a verdict, most important first.
 
@@ -65,6 +66,8 @@ def explain(
         Whether the code is light on dark.
     blended : bool
         Whether a picture takes part; without one there is no strength to raise.
+    faded : (int, int) or None
+        How many readers read it as a faded print, and how many could.
 
     Returns
     -------
@@ -95,6 +98,13 @@ def explain(
         reasons.append(Reason("No reader found a code that it could decode."))
     elif silent:
         reasons.append(Reason(f"Not read by {_listed(silent)}."))
+    if state == "thin" and faded is not None:
+        reasons.append(
+            Reason(
+                f"As a faded print it is read by {faded[0]} of {faded[1]} readers.",
+                "Raise the strength.",
+            )
+        )
     if state == "thin" and not failed and spare is not None and spare < good:
         reasons.append(
             Reason(

@@ -15,6 +15,7 @@ from nimble_tile.core.logo.lay import TOUCHED, under
 from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.render import Rendering
 from nimble_tile.core.scan.bay import Outcome, ReaderBay
+from nimble_tile.core.scan.faded import faded
 from nimble_tile.core.scan.fidelity import Fidelity, measure
 from nimble_tile.core.scan.readers import NAMES, READS_MICRO, Reading, to_grey
 from nimble_tile.core.scan.reasons import Reason, explain
@@ -29,6 +30,10 @@ tries once or twice with whatever phone they have."""
 GOOD_SPARE = 0.37
 """Spare from which the verdict may be "well": grade C for unused error
 correction in ISO/IEC 15415."""
+
+ENOUGH_FADED = 0.75
+"""Share of the readers that must read it as a faded print, see
+`nimble_tile.core.scan.faded`. Tuned on one half of the composites of docs/verdict.md."""
 
 LARGEST_LOOK = 1600
 """Longest side, in pixels, at which an image is first shown to the readers.
@@ -115,6 +120,11 @@ class Verdict:
         When the picture before blending is known.
     reasons : tuple of Reason
         Why it is not better, most important first.
+    faded : (int, int) or None
+        How many readers read it as a faded print, and how many could; None
+        where that was not tried.
+    reach : float or None
+        Where the trials are through.
     """
 
     state: State
@@ -126,6 +136,8 @@ class Verdict:
     sample: Sample | None = None
     fidelity: Fidelity | None = None
     reasons: tuple[Reason, ...] = ()
+    faded: tuple[int, int] | None = None
+    reach: float | None = None
 
     @property
     def words(self) -> str:
@@ -288,12 +300,42 @@ def judge(
     spare = looked.spare if looked else _reported_spare(found, expected)
     matches = None if expected is None else any(code.text == expected for code in found)
     state = _state(ordered, expected, spare)
-    verdict = Verdict(state, expected, matches, tuple(found), ordered, spare, looked)
+    hard = None
+    if state == "well" and symbol is not None and not upside_down:
+        module = _module(symbol, box, quad, quiet_zone, found)
+        hard = _hard_look(framed, module, bay, ordered, expected or found[0].text)
+        if hard[0] < ENOUGH_FADED * hard[1]:
+            state = "thin"
+    verdict = Verdict(state, expected, matches, tuple(found), ordered, spare, looked, faded=hard)
     reasons = explain(
         state, ordered, tuple(found), expected, looked, symbol, spare=spare, good=GOOD_SPARE,
-        upside_down=upside_down, blended=blended,
+        upside_down=upside_down, blended=blended, faded=hard,
     )  # fmt: skip
     return replace(verdict, reasons=reasons)
+
+
+def _module(
+    symbol: Symbol, box: Box | None, quad: np.ndarray | None, quiet: int, found: Sequence[Reading]
+) -> float:
+    """Side of a module in pixels of the image."""
+    if box is not None and quad is None:
+        return min(box.width, box.height) / (symbol.side + 2 * quiet)
+    modules = symbol.side
+    if quad is not None:
+        corners, modules = np.asarray(quad), symbol.side + 2 * quiet
+    else:
+        corners = np.asarray(found[0].corners)
+    return float(np.hypot(*(np.roll(corners, -1, axis=0) - corners).T).mean()) / modules
+
+
+def _hard_look(
+    framed: np.ndarray, module: float, bay: ReaderBay, marks: Sequence[Mark], expected: str
+) -> tuple[int, int]:
+    """How many readers read it as a faded print, and how many could."""
+    able = [mark.name for mark in marks if mark.able]
+    outcomes = bay.read(faded(framed, max(module, 0.5)), able)
+    read = sum(any(r.text == expected for r in outcome.readings) for outcome in outcomes)
+    return read, len(able)
 
 
 def light_on_dark(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> bool:

@@ -19,6 +19,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nimble_tile.core.linear import LUMA, to_linear, to_srgb
 from nimble_tile.core.picture.warping import mapped
 from nimble_tile.core.trials import light as lights
 from nimble_tile.core.trials import wear as wears
@@ -144,7 +145,7 @@ class Studio:
         if medium == "screen":
             image, again = _on_screen(image, self.subject.edge / scale, size)
             scale *= again
-        found = [lights.to_linear(image)], scale
+        found = [to_linear(image)], scale
         with self._lock:
             self._sources[key] = found
             while len(self._sources) > 4:
@@ -351,9 +352,9 @@ def _exposed(
     gathered = np.float32(light.lux * ELECTRONS / max(camera.noise, 1e-3) ** 2)
     read = np.float32(READ_NOISE * max(camera.noise, 1e-3)) / np.float32(light.lux * ELECTRONS)
     deviation = np.sqrt(np.maximum(scene, 0) / gathered + read * read)
-    mean = float(cv2.mean(scene)[:3] @ lights.LUMA)
+    mean = float(cv2.mean(scene)[:3] @ LUMA)
     gain = np.float32(EXPOSED * 2**camera.exposure / max(mean, 1e-4))
-    return lights.to_srgb((scene + deviation * _noise(scene.shape, seed)) * gain)
+    return to_srgb((scene + deviation * _noise(scene.shape, seed)) * gain)
 
 
 def _trace(length: float, angle: float) -> np.ndarray:

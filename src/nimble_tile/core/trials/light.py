@@ -1,8 +1,7 @@
-"""Light: linear values, its colour, and where it falls.
+"""Light: its colour, and where it falls.
 
 References
 ----------
-IEC 61966-2-1: transfer curve of sRGB.
 B. Kim et al., "Design of advanced color temperature control system for HDTV
 applications", Journal of the Korean Physical Society 41(6), 2002: chromaticity
 of the Planckian locus by cubic splines.
@@ -14,45 +13,11 @@ from functools import cache
 
 import numpy as np
 
+from nimble_tile.core.linear import LUMA
 from nimble_tile.core.trials.trial import Light
 
 WHITE_BALANCE = 0.85
 """Share of the light's colour that the camera's white balance takes out."""
-
-STEPS = 4095
-"""Steps of linear light that are told apart when a frame is stored."""
-
-LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
-"""Weights of linear sRGB in luminance (IEC 61966-2-1)."""
-
-
-@cache
-def linear_table() -> np.ndarray:
-    """Linear value, 0 to 1, of each of the 256 values of sRGB (float32)."""
-    value = np.arange(256) / 255
-    curve = np.where(value <= 0.04045, value / 12.92, ((value + 0.055) / 1.055) ** 2.4)
-    return curve.astype(np.float32)
-
-
-@cache
-def encoded_table() -> np.ndarray:
-    """sRGB value of each of `STEPS` + 1 steps of linear light (uint8)."""
-    value = np.arange(STEPS + 1) / STEPS
-    curve = np.where(value <= 0.0031308, 12.92 * value, 1.055 * value ** (1 / 2.4) - 0.055)
-    return np.rint(curve * 255).astype(np.uint8)
-
-
-def to_linear(image: np.ndarray) -> np.ndarray:
-    """sRGB (uint8) to linear light (float32, 0 to 1)."""
-    import cv2
-
-    return cv2.LUT(image, linear_table())
-
-
-def to_srgb(linear: np.ndarray) -> np.ndarray:
-    """Linear light to sRGB (uint8); what is beyond 0 to 1 is clipped, as in a sensor."""
-    index = np.clip(linear * STEPS + 0.5, 0, STEPS).astype(np.uint16)
-    return encoded_table()[index]
 
 
 @cache

@@ -28,7 +28,7 @@ that a newer piece is seen to within 0.1 s."""
 THUMB = 132
 """Longer side, in pixels, of the small copy that is kept of a frame."""
 
-MOST_REMEMBERED = 6000
+MOST_REMEMBERED = 20_000
 """Results that are kept; one is some hundred bytes without its small copy."""
 
 MOST_THUMBS = 400
@@ -118,16 +118,17 @@ class Room:
         self.bay = bay
         self._passes: OrderedDict[tuple, Pass] = OrderedDict()
         self._thumbs: OrderedDict[tuple, np.ndarray] = OrderedDict()
-        self._studios: OrderedDict[str, Studio] = OrderedDict()
+        self._studios: OrderedDict[tuple, Studio] = OrderedDict()
         self._lock = threading.Lock()
 
     def studio(self, subject: Subject) -> Studio:
         """The studio of a subject; those of the last few are kept."""
         with self._lock:
-            found = self._studios.get(subject.digest)
+            key = subject.digest, subject.own_size
+            found = self._studios.get(key)
             if found is None:
-                found = self._studios[subject.digest] = Studio(subject)
-            self._studios.move_to_end(subject.digest)
+                found = self._studios[key] = Studio(subject)
+            self._studios.move_to_end(key)
             while len(self._studios) > 4:
                 self._studios.popitem(last=False)
             return found
@@ -209,7 +210,15 @@ class Room:
 
     def _known(self, subject: Subject, trial: Trial, seed: int, thumbs: bool) -> bool:
         key = _key(subject, trial, seed)
-        return key in self._passes and (not thumbs or key in self._thumbs or subject.plain)
+        with self._lock:
+            if key not in self._passes:
+                return False
+            self._passes.move_to_end(key)  # what is used is not forgotten
+            if thumbs and not subject.plain:
+                if key not in self._thumbs:
+                    return False
+                self._thumbs.move_to_end(key)
+            return True
 
     def _look(
         self,

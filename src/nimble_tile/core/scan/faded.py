@@ -1,0 +1,59 @@
+"""One harder look: the code as a poor print, seen by a phone.
+
+Of all situations that we tried, grey paper with spread ink told best whether a
+code would also be read in others: it takes contrast away and pulls the tones
+together, which is what dim light, glare and distance do too.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from nimble_tile.core.linear import to_linear, to_srgb
+
+MODULE = 6.0
+"""Pixels a module, at most: a code in the hand."""
+
+DOT_GAIN = 0.22
+PAPER, INK = 0.55, 0.09
+"""Spread of the ink at 50 %, reflectance of paper and ink."""
+
+BLUR = 0.7
+"""Standard deviation of print and lens together, in pixels."""
+
+NOISE = 0.012
+"""Standard deviation of the noise, of full scale."""
+
+EXPOSED = 0.3
+"""Mean of the picture after exposure."""
+
+
+def faded(grey: np.ndarray, module: float) -> np.ndarray:
+    """The view as a faded print.
+
+    Parameters
+    ----------
+    grey : ndarray of uint8, H × W
+        A code with its surroundings.
+    module : float
+        Side of a module in pixels.
+
+    Returns
+    -------
+    ndarray of uint8
+        At most `MODULE` pixels a module.
+    """
+    import cv2
+
+    linear = to_linear(grey)
+    scale = MODULE / module
+    if scale < 1:
+        size = max(16, round(grey.shape[1] * scale)), max(16, round(grey.shape[0] * scale))
+        linear = cv2.resize(linear, size, interpolation=cv2.INTER_AREA)
+    linear = cv2.GaussianBlur(linear, (0, 0), BLUR)
+    covered = 1 - linear
+    covered += 4 * DOT_GAIN * covered * linear
+    seen = INK + (PAPER - INK) * (1 - covered)
+    seen *= EXPOSED / max(float(seen.mean()), 1e-3)
+    noise = np.random.default_rng(1).standard_normal(seen.shape, np.float32)
+    return to_srgb(seen + np.float32(NOISE) * noise)

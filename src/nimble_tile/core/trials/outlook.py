@@ -1,0 +1,69 @@
+"""The verdict once the trials are through.
+
+The first verdict comes from the readers' straight look, the spare, and one look
+at a faded print. The reach of a whole set of trials knows better. Thresholds
+are ours; docs/verdict.md tells how well they predict other trials.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from nimble_tile.core.scan.reasons import Reason
+from nimble_tile.core.scan.verdict import Verdict
+from nimble_tile.core.trials.room import Result, reach
+
+GOOD_REACH = 0.78
+"""Reach from which the verdict may be "well"."""
+
+BAD_REACH = 0.30
+"""Reach below which it is "fails"."""
+
+LEAST_PAIRS = 12
+"""(Trial, reader) pairs of the plain twin below which a set says too little."""
+
+
+def settle(verdict: Verdict, results: Sequence[Result]) -> Verdict:
+    """The verdict with what the trials found.
+
+    Parameters
+    ----------
+    verdict : Verdict
+        The first one.
+    results : sequence of Result
+        Trials of the same image.
+
+    Returns
+    -------
+    Verdict
+        With `reach`, and with another state and a further reason where the
+        trials say so. A code that readers do not read straight on stays as it
+        is, whatever trials found.
+    """
+    found = reach(results)
+    if found is None or sum(result.pairs[1] for result in results) < LEAST_PAIRS:
+        return replace(verdict, reach=found)
+    state = verdict.state
+    if state != "fails":
+        state = "well" if found >= GOOD_REACH else "thin" if found >= BAD_REACH else "fails"
+        right, able = verdict.readers_right
+        if state == "well" and right < able:
+            state = "thin"
+    reasons = verdict.reasons
+    if state == "well":
+        # What one hard look feared did not come true over a whole set.
+        reasons = tuple(r for r in reasons if "faded print" not in r.text)
+    elif state != verdict.state or found < GOOD_REACH:
+        reasons = (_lost(found, results), *reasons)
+    return replace(verdict, state=state, reach=found, reasons=reasons)
+
+
+def _lost(found: float, results: Sequence[Result]) -> Reason:
+    """Where the reach is lost, in words."""
+    counted = [result for result in results if result.counts]
+    missed = sorted(counted, key=lambda r: r.pairs[0] / r.pairs[1])
+    worst = [r.trial.name for r in missed if r.pairs[0] < r.pairs[1]][:3]
+    text = f"It passes {found:.0%} of what plain code passes in the trials"
+    names = ", ".join(f"“{name}”" for name in worst)
+    return Reason(f"{text}; worst: {names}." if worst else f"{text}.", "Raise the strength.")
