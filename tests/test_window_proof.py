@@ -358,7 +358,7 @@ def test_a_rectangle_of_the_bench_and_the_clipboard_are_checked(window, settle, 
     assert len(checks.details.trials.results) == len(sets.shipped())
     QGuiApplication.clipboard().clear()
     checks.pasted.click()
-    assert "no image" in checks.note.text()
+    assert "clipboard is empty" in checks.note.text()
     # Escape calls the rectangle off.
     window.act_region.trigger()
     QTest.keyClick(bench, Qt.Key.Key_Escape)

@@ -520,6 +520,9 @@ class CheckWindow(QWidget):
     def paste(self) -> None:
         """Check the image or the files that lie on the clipboard."""
         mime = QGuiApplication.clipboard().mimeData()
+        if mime is None:
+            self.say("The clipboard is empty.", "error")
+            return
         paths = [Path(url.toLocalFile()) for url in mime.urls() if url.isLocalFile()]
         image = QImage(mime.imageData()) if mime.hasImage() else QImage()
         if paths:

@@ -107,7 +107,11 @@ class Desk(QObject):
 
     def paste_picture(self) -> None:
         """Take the picture that lies on the clipboard."""
-        self.take_mime(QGuiApplication.clipboard().mimeData(), "There is no picture to paste.")
+        mime = QGuiApplication.clipboard().mimeData()
+        if mime is None:  # nothing at all lies there
+            self.window.notice.say("There is no picture to paste.")
+        else:
+            self.take_mime(mime, "There is no picture to paste.")
 
     def take_mime(self, mime: QMimeData, otherwise: str) -> None:
         for url in mime.urls():

@@ -12,7 +12,10 @@ import numpy as np
 from nimble_tile.core.linear import to_linear, to_srgb
 
 MODULE = 6.0
-"""Pixels a module, at most: a code in the hand."""
+"""Pixels a module: a code in the hand."""
+
+LARGEST = 4.0
+"""Enlargement at most."""
 
 DOT_GAIN = 0.22
 PAPER, INK = 0.55, 0.09
@@ -41,15 +44,15 @@ def faded(grey: np.ndarray, module: float) -> np.ndarray:
     Returns
     -------
     ndarray of uint8
-        At most `MODULE` pixels a module.
+        At `MODULE` pixels a module, unless that were more than `LARGEST` times larger.
     """
     import cv2
 
     linear = to_linear(grey)
-    scale = MODULE / module
-    if scale < 1:
-        size = max(16, round(grey.shape[1] * scale)), max(16, round(grey.shape[0] * scale))
-        linear = cv2.resize(linear, size, interpolation=cv2.INTER_AREA)
+    scale = min(MODULE / module, LARGEST)
+    size = max(16, round(grey.shape[1] * scale)), max(16, round(grey.shape[0] * scale))
+    way = cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR
+    linear = cv2.resize(linear, size, interpolation=way)
     linear = cv2.GaussianBlur(linear, (0, 0), BLUR)
     covered = 1 - linear
     covered += 4 * DOT_GAIN * covered * linear
