@@ -229,10 +229,65 @@ def logos() -> list[bool]:
     return found
 
 
+def trials() -> list[bool]:
+    """The full set on a piece of 1024 pixels, beside the readers called bare on its frames."""
+    import cv2
+
+    from nimble_tile.core.render import Renderer
+    from nimble_tile.core.scan.bay import ReaderBay
+    from nimble_tile.core.scan.readers import READERS, to_grey
+    from nimble_tile.core.trials.camera import Studio
+    from nimble_tile.core.trials.room import Room
+    from nimble_tile.core.trials.sets import shipped
+    from nimble_tile.core.trials.subject import subject_of
+    from nimble_tile.demo import demo_pieces
+
+    pieces, pictures = demo_pieces()
+    renderer, bay, results = Renderer(pictures), ReaderBay(), []
+    readers = [make() for make in READERS.values()]
+    cores = os.cpu_count() or 1
+    try:
+        for name in ("lantern-walk-poster", "morning-mist", "heron-mark"):
+            subject = subject_of(renderer.render(pieces[name], 1024))
+            both = (subject, subject.twin)
+            ours, allowed, shares = [], [], []
+            for _ in range(5):
+                threads = cv2.getNumThreads()
+                cv2.setNumThreads(1)
+                begun = time.perf_counter()
+                studios = [Studio(one) for one in both]
+                frames = [studio.frame(trial).image for studio in studios for trial in shipped()]
+                made = time.perf_counter() - begun
+                greys = [to_grey(frame) for frame in frames]
+                begun = time.perf_counter()
+                for grey in greys:
+                    for reader in readers:
+                        reader.read(grey)
+                bare = time.perf_counter() - begun
+                cv2.setNumThreads(threads)
+                ours.append(timed(lambda s=subject: list(Room(bay).run(s, shipped(), thumbs=True))))
+                allowed.append(1.2 * bare / cores + made)
+                shares.append(made / bare)
+            ratio = statistics.median(a / b for a, b in zip(ours, allowed, strict=True))
+            good = ratio <= 1
+            print(
+                f"trials of {name}: {len(frames)} frames in {statistics.median(ours):.2f} s; "
+                f"1.2 × bare readers ÷ {cores} cores + making frames: "
+                f"{statistics.median(allowed):.2f} s; ratio {ratio:.2f}, limit 1: "
+                f"{'met' if good else 'NOT MET'} (frames {statistics.median(shares):.2f} × bare "
+                "readers)",
+                flush=True,
+            )
+            results.append(good)
+    finally:
+        bay.close()
+    return results
+
+
 def main() -> int:
     parts = {
         "edit": edit_to_picture, "verdict": verdict, "outline": outline, "start": start,
-        "logo": logos,
+        "logo": logos, "trials": trials,
         "advice": lambda: large.advice(timed), "export": lambda: large.export_time(compare),
         "memory": large.export_memory,
     }  # fmt: skip

@@ -11,14 +11,11 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from nimble_tile.core.details import Address, Contact, Number
 from nimble_tile.core.look import Fill
-from nimble_tile.core.message.kinds import compose
 from nimble_tile.core.piece import Code, Message, Piece
 from nimble_tile.demo import LINK, demo_pieces
 from nimble_tile.ui.app import application
 from nimble_tile.ui.bench import Lens
-from nimble_tile.ui.hands.brush import Stroke
 from nimble_tile.ui.settings import Settings
 from nimble_tile.ui.window import Window
 
@@ -42,13 +39,15 @@ class Photographer:
             if time.monotonic() > end:
                 raise TimeoutError
             self.app.processEvents()
-            time.sleep(0.01)
+            time.sleep(0.02)  # and with it others may have the interpreter
 
     def settle(self) -> None:
         self.wait(lambda: not self.window.jobs.busy and self.window.current)
 
     def take(self, name: str) -> None:
         self.settle()
+        proof = self.window.proof
+        self.wait(lambda: proof.proved_ticket == self.window.engine.ticket)
         for _ in range(5):
             self.app.processEvents()
         self.window.grab().save(str(self.folder / f"{name}.png"))
@@ -66,30 +65,100 @@ class Photographer:
             self.app.processEvents()
         self.window.ladder.verticalScrollBar().setValue(down)
 
-    def cut_out(self) -> None:
-        """The board of the path sign, found from a rough stroke."""
-        self.start("path-sign")
+    def prove(self) -> None:
+        """Wait until the trials are through and the costs known."""
+        window, costed = self.window, []
+        window.proof.prover.costed.connect(costed.append)
+        window.proof.prover.again()
+        self.wait(lambda: window.engine.ticket in costed)
+
+    def proof(self) -> None:
+        """Wall, limits, one trial, editor, checks, phone test."""
+        self.start("lantern-walk-poster")
+        window, wall = self.window, self.window.wall
+        window.ladder.open(-1)
+        window.bench.setFocus()
+        self.prove()
+        self.take("trials")
+        wall.turn_to("limits")
+        self.wait(lambda: all(r.reached is not None for r in wall.limits.rows.values()))
+        window.look_through(Lens.BLOCKS)
+        window.bench.close_up()
+        self.take("limits")
+        window.bench.fit()
+        window.look_through(Lens.FINISHED)
+        wall.turn_to("trials")
+        model = wall.list.trials
+        wet = next(t for t in model.trials if t.name.startswith("Wet"))
+        wall.list.setCurrentIndex(model.index(model.trials.index(wet)))
+        window.proof.open(wet)
+        self.wait(lambda: window.trial_view.why is not None)
+        window.trial_view.way.button("x-ray").click()
+        self.take("trial")
+        window.proof.close_view()
+        self.editor()
+        self.checks()
+        self.phone()
+
+    def editor(self) -> None:
+        from nimble_tile.ui.trial_editor import TrialEditor
+
         window = self.window
-        window.picture.open_page("cutout")
-        self.settle()
-        points = tuple(
-            (float(x), float(y))
-            for x, y in (
-                (1040, 330),
-                (1540, 270),
-                (1560, 900),
-                (1050, 850),
-                (1040, 360),
-                (1300, 600),
-            )
-        )
-        stroke = Stroke("cut_out", "rough", True, points, 60.0, 0.0, 0.1)
-        window.picture_desk.paint(stroke)
-        window.picture.cutout.brush.tool.button("rough").click()
-        self.settle()
-        self.wait(lambda: window.bench.shown.overlay is not None)
-        window.foot.fit.setFocus()
-        self.take("cut-out")
+        window.choose_theme("dark")
+        editor = TrialEditor(window, window.proof.prover)
+        editor.dress(window._theme())
+        editor.show()
+        editor.list.setCurrentRow(13)
+        self.wait(lambda: editor.preview.image is not None)
+        self.rest(0.5)
+        editor.grab().save(str(self.folder / "trials-editor-dark.png"))
+        editor.reject()
+        window.choose_theme("light")
+
+    def checks(self) -> None:
+        checks = self.window.check_desk.open()
+        checks.resize(1280, 800)
+        checks.with_trials.setChecked(True)
+        for name in ("walk-ticket", "path-sign"):
+            path = self.scratch / f"{name}.png"
+            self.render(name, path)
+            checks.check_paths([path])
+        self.wait(lambda: not checks.jobs.busy and len(checks.items) == 2, 60)
+        checks.intended.setPlainText("https://lanternwalk.example/path/1")
+        self.rest(0.3)
+        checks.grab().save(str(self.folder / "check.png"))
+        checks.close()
+
+    def render(self, name: str, path: Path) -> None:
+        """A demo piece as a file."""
+        from nimble_tile.core.output.export import write
+        from nimble_tile.core.render import Renderer
+
+        piece = self.piece(name)
+        write(Renderer(self.window.pictures).render(piece, 1600), path, piece.finish)
+
+    def phone(self) -> None:
+        window = self.window
+        window.check_desk.phone_test()
+        phone = window.check_desk.phone
+        phone.resize(1280, 800)
+        for device, light, distance, read in (
+            ("the warden's phone", "desk lamp", 200, True),
+            ("an old phone", "desk lamp", 200, True),
+            ("an old phone", "dusk, by the hide", 150, False),
+        ):
+            phone.device.setEditText(device)
+            phone.light.setEditText(light)
+            phone.distance.setValue(distance)
+            phone.log(read)
+        self.rest(0.2)
+        phone.grab().save(str(self.folder / "phone.png"))
+        phone.close()
+
+    def rest(self, seconds: float) -> None:
+        """Let the window work."""
+        end = time.monotonic() + seconds
+        self.wait(lambda: time.monotonic() > end)
 
     def piece(self, name: str) -> Piece:
         """One of the demo pieces, its pictures in the window's store."""
@@ -117,36 +186,13 @@ def main(folder: Path) -> None:
         window.message.tags.set_open(True)
         camera.study()
         camera.take("message")
-        contact = Contact(
-            given="Ada",
-            family="Marsh",
-            organisation="Redshank Marsh Trust",
-            role="Warden",
-            phones=(Number(number="01632 960983"),),
-            emails=("ada@lanternwalk.example",),
-            addresses=(Address(street="1 Reed Lane", city="Saltmarsh", code="SM1 2AB"),),
-        )
-        piece = window.session.piece.model_copy(update={"message": compose(contact)})
-        window.session.put(piece, "Fill in")
-        window.foot.fit.setFocus()
-        camera.study()
-        camera.take("contact")
-
         camera.start("walk-ticket")
         window.ladder.open(1)
         window.code.open_page("symbol")
         window.foot.fit.setFocus()
         camera.study()
         camera.take("code")
-        window.session.edit("look", "Shape", shape="fused", ring="sail", eye="round")
-        window.code.open_page("shapes")
-        camera.study()
-        camera.scroll(520)
-        camera.take("shapes")
         window.session.start(camera.piece("walk-ticket"), None)
-        window.code.open_page("looks")
-        camera.wait(lambda: len(window.code.looks.looks) >= 8)
-        camera.take("looks")
         window.choose_theme("dark")
         window.session.edit("look", "Ground", ground=Fill(colour="#f0b060"))
         window.code.open_page("colours")
@@ -170,7 +216,6 @@ def main(folder: Path) -> None:
         window.foot.fit.setFocus()
         camera.take("places")
         window.look_through(Lens.FINISHED)
-        camera.cut_out()
         camera.start("lantern-walk-poster")
         window.ladder.open(3)
         window.foot.fit.setFocus()
@@ -189,10 +234,6 @@ def main(folder: Path) -> None:
         camera.scroll(180)
         camera.take("logo")
         window.ladder.open(5)
-        window.finish.open_page("surround")
-        window.foot.fit.setFocus()
-        camera.scroll(180)
-        camera.take("frame")
         window.choose_theme("dark")
         window.finish.open_page("caption")
         window.bench.setFocus()
@@ -225,9 +266,6 @@ def main(folder: Path) -> None:
         window.look_through(Lens.FINISHED)
         window.bench.fit()
         window.ladder.open(2)
-        window.picture.open_page("place")
-        window.bench.setFocus()
-        camera.take("picture-dark")
         window.picture.open_page("tones")
         curve = ((0.0, 0.04), (0.32, 0.22), (0.7, 0.82), (1.0, 1.0))
         window.session.prepare("curve", "Bend the curve", points=curve)
@@ -237,6 +275,8 @@ def main(folder: Path) -> None:
         window.foot.fit.setFocus()
         camera.scroll(250)
         camera.take("tones-dark")
+        window.choose_theme("light")
+        camera.proof()
         window.shut_down()
 
 

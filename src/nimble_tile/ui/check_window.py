@@ -412,6 +412,7 @@ class CheckWindow(QWidget):
         self.tree.setAccessibleName("Images and their codes")
         self.tree.setIconSize(QSize(16, 16))
         self.tree.setMinimumWidth(260)
+        self.tree.setAllColumnsShowFocus(True)
         self.picture, self.details = CodesView(), Details()
         self.note = QLabel()
         self.note.setTextFormat(Qt.TextFormat.PlainText)

@@ -284,6 +284,8 @@ QListWidget, QTreeWidget {{ background: {t.field}; border: 1px solid {t.edge}; b
 QListWidget:focus, QTreeWidget:focus {{ border: 2px solid {t.accent}; padding: 1px; }}
 QListWidget::item, QTreeWidget::item {{ padding: 4px 4px; border-radius: 3px; color: {t.ink}; }}
 QListWidget::item:selected, QTreeWidget::item:selected {{ background: {t.tint}; color: {t.ink}; }}
+QTreeWidget {{ show-decoration-selected: 0; }}
+QTreeWidget::branch:selected {{ background: transparent; }}
 QListWidget::indicator {{ width: 15px; height: 15px; border: 1px solid {t.edge};
   border-radius: 3px; background: {t.field}; }}
 QListWidget::indicator:checked {{ background: {t.accent}; border-color: {t.accent};

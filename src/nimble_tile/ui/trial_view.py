@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QFont,
@@ -109,10 +109,15 @@ class FrameCanvas(QWidget):
             painter.setFont(themes.font(16))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Looking into this trial…")
             return
-        room = QRectF(self.rect()).adjusted(20, 20, -20, -20)
-        scale = min(room.width() / self._image.width(), room.height() / self._image.height())
-        area = QRectF(0, 0, self._image.width() * scale, self._image.height() * scale)
-        area.moveCenter(room.center())
+        room = QRectF(self.rect()).adjusted(12, 12, -12, -12)
+        part = self._part()
+        scale = min(room.width() / part.width(), room.height() / part.height())
+        seen = QRectF(0, 0, part.width() * scale, part.height() * scale)
+        seen.moveCenter(room.center())
+        painter.setClipRect(seen)
+        # Where the whole frame would lie.
+        corner = seen.topLeft() - part.topLeft() * scale
+        area = QRectF(corner, QSizeF(self._image.width() * scale, self._image.height() * scale))
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, scale < 3)
         painter.drawImage(area, self._image)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -132,6 +137,19 @@ class FrameCanvas(QWidget):
             self._blame(painter, where)
         if self.cause is not None:
             self._cause(painter, where)
+
+    def _part(self) -> QRectF:
+        """What of the frame is shown: all of it, or the code where its modules are looked at."""
+        whole = QRectF(self._image.rect())
+        if self.way == "frame" and self.cause is None:
+            return whole
+        where = self._modules(whole, 1.0)
+        if where is None:
+            return whole
+        side = self._why.sample.wrong.shape[0]
+        code = where.mapRect(QRectF(0, 0, side, side))
+        more = 0.16 * max(code.width(), code.height())
+        return code.adjusted(-more, -more, more, more).intersected(whole)
 
     def _modules(self, area: QRectF, scale: float) -> QTransform | None:
         """From modules of the symbol to the widget."""
