@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 STAMP := .venv/.ready
 
-.PHONY: demo test check screenshots bench readers blends artwork clean
+.PHONY: demo test check screenshots bench readers blends verdicts artwork clean
 
 demo: $(STAMP)
 	@.venv/bin/nimble-tile demo
@@ -26,6 +26,11 @@ readers: $(STAMP)
 
 blends: $(STAMP)
 	@$(PY) tools/blend_table.py docs/blends.md docs/screenshots/blends.png
+
+verdicts: $(STAMP)
+	@mkdir -p build
+	@$(PY) tools/verdict_table.py measure build/verdicts.json
+	@$(PY) tools/verdict_table.py table build/verdicts.json docs/verdict.md
 
 artwork: $(STAMP)
 	@cd tools && for script in draw_*.py; do ../$(PY) $$script; done

@@ -185,6 +185,86 @@ def measure(path: Path, count: int) -> None:
     bay.close()
 
 
+GOOD, BAD = 0.6, 0.3
+"""Reach in the separate trials from which a composite does scan well there, and below which it
+does not scan there."""
+
+HEAD = """# How far the verdict can be believed
+
+Measured by `tools/verdict_table.py` on {count} composites: sample photographs of scikit-image and scikit-learn, nine ways of blending, strengths from 10% to 95%, five symbols (versions 2 to 10, all levels), places, finders and quiet zones at random, at 1024 pixels. Each was judged as in the window, and then put through {others} trials drawn at random that do not ship: other sizes, distances, tilts, cameras, lights, wear and another seed. They are harder than the shipped ones; plain code sets the measure in both.
+
+**Agreement.** "Scans well" agrees where the composite passes at least {good:.0%} of what plain code passes in the separate trials, "Does not scan" where it passes less than {bad:.0%}. The thresholds of the verdict were chosen on the composites with even numbers; the second table is from the others, which had no part in it.
+
+"""  # noqa: E501
+
+
+def table(path: Path, out: Path) -> None:
+    """Tables from the figures of `measure`."""
+    from nimble_tile.core.trials.outlook import BAD_REACH, GOOD_REACH, settled_state
+
+    rows = [json.loads(line) for line in path.read_text("utf-8").splitlines()]
+    rows = [row for row in rows if row["tried"] == [len(shipped()), len(other_trials())]]
+    for row in rows:
+        right = row["readers"] == 4
+        row["settled"] = settled_state(row["state"], right, row["reach"])
+    text = [HEAD.format(count=len(rows), others=len(other_trials()), good=GOOD, bad=BAD)]
+    for title, half in (("Tuned on (even numbers)", 0), ("Reported on (odd numbers)", 1)):
+        part = [row for row in rows if row["number"] % 2 == half]
+        text.append(f"## {title}: {len(part)} composites\n\n")
+        for name, key in (("First verdict, at once", "state"), ("With the trials", "settled")):
+            text.append(f"**{name}**\n\n{_states(part, key)}\n")
+    part = [row for row in rows if row["number"] % 2]
+    text.append("## By method, with the trials, reported half\n\n")
+    text.append("| method | composites | well | agree | fails | agree |\n|" + " --- |" * 6 + "\n")
+    for method in METHODS:
+        own = [row for row in part if row["method"] == method]
+        cells = []
+        for state, agrees in (("well", _well), ("fails", _gone)):
+            of = [row for row in own if row["settled"] == state]
+            cells += [str(len(of)), f"{sum(map(agrees, of)) / len(of):.0%}" if of else "–"]
+        text.append(f"| {method} | {len(own)} | {' | '.join(cells)} |\n")
+    both = np.array([[row["reach"], row["other"]] for row in rows])
+    text.append(
+        f"\nReach in the shipped trials against reach in the separate ones: correlation "
+        f"{np.corrcoef(both.T)[0, 1]:.3f}, mean difference "
+        f"{np.abs(both[:, 0] - both[:, 1]).mean():.3f}. Thresholds: reach of at least "
+        f'{GOOD_REACH:.0%} for "Scans well", under {BAD_REACH:.0%} for "Does not scan".\n'
+    )
+    out.write_text("".join(text), "utf-8")
+
+
+def _well(row: dict) -> bool:
+    return row["other"] >= GOOD
+
+
+def _gone(row: dict) -> bool:
+    return row["other"] < BAD
+
+
+def _states(rows: list[dict], key: str) -> str:
+    words = {"well": "Scans well", "thin": "Scans, little to spare", "fails": "Does not scan"}
+    lines = [
+        f"| verdict | composites | pass {GOOD:.0%} or more | pass under {BAD:.0%} | "
+        "quarter passes less than | half | three quarters |\n|" + " --- |" * 7 + "\n"
+    ]
+    for state, told in words.items():
+        of = [row for row in rows if row[key] == state]
+        if not of:
+            lines.append(f"| {told} | 0 | | | | | |\n")
+            continue
+        shares = [sum(map(test, of)) / len(of) for test in (_well, _gone)]
+        quarters = np.percentile([row["other"] for row in of], (25, 50, 75))
+        marks = [f"{share:.1%}" for share in shares]
+        if state != "thin":
+            agreeing = 0 if state == "well" else 1
+            marks[agreeing] = f"**{marks[agreeing]}**"
+        cells = [*marks, *(f"{value:.0%}" for value in quarters)]
+        lines.append(f"| {told} | {len(of)} | {' | '.join(cells)} |\n")
+    return "".join(lines)
+
+
 if __name__ == "__main__":
     if sys.argv[1] == "measure":
         measure(Path(sys.argv[2]), int(sys.argv[3]) if len(sys.argv) > 3 else 720)
+    else:
+        table(Path(sys.argv[2]), Path(sys.argv[3]))

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from nimble_tile.core.scan.reasons import Reason
-from nimble_tile.core.scan.verdict import Verdict
+from nimble_tile.core.scan.verdict import State, Verdict
 from nimble_tile.core.trials.room import Result, reach
 
 GOOD_REACH = 0.78
@@ -44,12 +44,8 @@ def settle(verdict: Verdict, results: Sequence[Result]) -> Verdict:
     found = reach(results)
     if found is None or sum(result.pairs[1] for result in results) < LEAST_PAIRS:
         return replace(verdict, reach=found)
-    state = verdict.state
-    if state != "fails":
-        state = "well" if found >= GOOD_REACH else "thin" if found >= BAD_REACH else "fails"
-        right, able = verdict.readers_right
-        if state == "well" and right < able:
-            state = "thin"
+    right, able = verdict.readers_right
+    state = settled_state(verdict.state, right == able, found)
     reasons = verdict.reasons
     if state == "well":
         # What one hard look feared did not come true over a whole set.
@@ -57,6 +53,23 @@ def settle(verdict: Verdict, results: Sequence[Result]) -> Verdict:
     elif state != verdict.state or found < GOOD_REACH:
         reasons = (_lost(found, results), *reasons)
     return replace(verdict, state=state, reach=found, reasons=reasons)
+
+
+def settled_state(first: State, all_right: bool, found: float) -> State:
+    """The state that a reach settles.
+
+    Parameters
+    ----------
+    first : {"well", "thin", "fails"}
+        The first verdict's.
+    all_right : bool
+        Whether all readers that could read it rightly, straight on.
+    found : float
+        The reach, 0 to 1.
+    """
+    if first == "fails" or found < BAD_REACH:
+        return "fails"
+    return "well" if found >= GOOD_REACH and all_right else "thin"
 
 
 def _lost(found: float, results: Sequence[Result]) -> Reason:
