@@ -400,9 +400,15 @@ class Desk(QObject):
                 f"Exported {path.name}. {proof.verdict.words}: {right} of {able} readers read "
                 "the file back from disk.",
                 good=proof.verdict.scans,
+                choices=(("Check it with trials", lambda: self._check_export(path)),),
             )
 
         self.job(work, done)
+
+    def _check_export(self, path: Path) -> None:
+        checks = self.window.check_desk.open()
+        checks.with_trials.setChecked(True)
+        checks.check_paths([path])
 
     # Small things ----------------------------------------------------------
 

@@ -13,6 +13,7 @@ from nimble_tile.ui.prover import Case, Prover
 if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
     from nimble_tile.core.trials.cost import Cost
+    from nimble_tile.core.trials.limits import Reached
     from nimble_tile.core.trials.room import Result
     from nimble_tile.core.trials.trial import Trial
     from nimble_tile.core.trials.why import Why
@@ -38,6 +39,7 @@ class ProofDesk(QObject):
         self.reach: float | None = None
         self.proved_ticket = -1  # whose trials are all through
         self._done = 0
+        self._listens = False  # to the page of limits, which is made on first sight
         self.wall.opened.connect(self.open)
         self.wall.edit_wanted.connect(self.edit)
         self.wall.paused.connect(self._pause)
@@ -62,6 +64,8 @@ class ProofDesk(QObject):
         """What is known belongs to an older piece."""
         self.prover.leave()
         self.wall.set_stale(True)
+        self.view.set_stale(True)
+        self.window.band.show_smallest(None)
         for line in self.window.ladder.rows:
             line.set_stale(True)
 
@@ -155,9 +159,20 @@ class ProofDesk(QObject):
             line.set_stale(False)
             line.set_cost("", "")
 
-    def _reached(self, ticket: int, reached: object) -> None:
-        if self._current(ticket):
+    def _reached(self, ticket: int, reached: Reached) -> None:
+        if not self._current(ticket):
+            return
+        if reached.limit.key == "print":
+            self._smallest(reached)
+        if self.prover.wants_limits:
             self.wall.limits.take(reached)
+
+    def _smallest(self, reached: Reached) -> None:
+        """The smallest print, with the quiet zone that the band's size includes."""
+        case = self.prover.case
+        if case is not None and reached.value is not None:
+            whole = case.rendering.modules / case.rendering.symbol.side
+            self.window.band.show_smallest(reached.value * whole, self.prover.distance)
 
     def _explained(self, ticket: int, trial: Trial, found: Why) -> None:
         if self._current(ticket) and self.view.trial == trial:
@@ -197,7 +212,8 @@ class ProofDesk(QObject):
 
     def _page(self, page: str) -> None:
         wanted = page == "limits"
-        if wanted:
+        if wanted and not self._listens:
+            self._listens = True
             self.wall.limits.asked.connect(self._sought)
         if wanted != self.prover.wants_limits:
             self.prover.wants_limits = wanted

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
 
     from nimble_tile.core.picture.store import PictureStore
     from nimble_tile.core.piece import Piece
+    from nimble_tile.core.render import Renderer
     from nimble_tile.core.rendering import Rendering
     from nimble_tile.core.scan.bay import ReaderBay
     from nimble_tile.core.scan.verdict import Verdict
@@ -48,7 +49,7 @@ class Case:
 
 
 class Prover(QObject):
-    """Trials, print grade, costs and limits, in this order, of whatever case came last.
+    """Trials, print grade, smallest print, costs and other limits of whatever case came last.
 
     Signals
     -------
@@ -85,6 +86,7 @@ class Prover(QObject):
         self._question: Trial | None = None
         self._ending = False
         self._room: Room | None = None
+        self._renderer: Renderer | None = None
         self._set: tuple[Trial, ...] | None = None
         self.own_set: Path | None = None  # file of the designer's own set
         self.paused = False
@@ -253,9 +255,11 @@ class Prover(QObject):
         whole = reach(results)
         self.proved.emit(case.ticket, whole)
         self.graded.emit(case.ticket, grade(subject.image, subject.quad, subject.symbol))
+        if not stop():
+            self._limits(case, subject, stop, ("print",))
         self._costs(case, trials, whole, stop)
         if not stop() and self.wants_limits:
-            self._limits(case, subject, stop)
+            self._limits(case, subject, stop, None)
 
     def _costs(
         self, case: Case, trials: list[Trial], whole: float | None, stop: Callable[[], bool]
@@ -263,7 +267,7 @@ class Prover(QObject):
         from nimble_tile.core.render import Renderer
         from nimble_tile.core.trials.cost import costs
 
-        renderer = Renderer(self._pictures)
+        self._renderer = renderer = self._renderer or Renderer(self._pictures)
         size = max(case.rendering.size)
         known = (whole, case.verdict.spare)
         for cost in costs(
@@ -274,9 +278,11 @@ class Prover(QObject):
         if not stop():
             self.costed.emit(case.ticket)
 
-    def _limits(self, case: Case, subject: Subject, stop: Callable[[], bool]) -> None:
+    def _limits(
+        self, case: Case, subject: Subject, stop: Callable[[], bool], only: Sequence[str] | None
+    ) -> None:
         from nimble_tile.core.trials.limits import limits
 
-        for reached in limits(self._room, subject, self.distance, self.size, stop):
+        for reached in limits(self._room, subject, self.distance, self.size, stop, only):
             self.reached.emit(case.ticket, reached)
             self._answer(case)

@@ -69,7 +69,8 @@ class TrialModel(QAbstractListModel):
         result = self.results[trial][0]
         names = ", ".join(name for name, ok in result.passed.read.items() if ok) or "no reader"
         plain = ", ".join(name for name, ok in result.plain.read.items() if ok) or "no reader"
-        return f"{WORDS[result.state]}. Read by {names}; plain code by {plain}."
+        trouble = "".join(f" {name} {what}." for name, what in result.passed.trouble.items())
+        return f"{WORDS[result.state]}. Read by {names}; plain code by {plain}.{trouble}"
 
     def take_set(self, trials: list[Trial]) -> None:
         """Show another set of trials."""

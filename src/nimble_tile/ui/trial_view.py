@@ -83,6 +83,7 @@ class FrameCanvas(QWidget):
         self._why: Why | None = None
         self.way = "frame"
         self.cause: Cause | None = None
+        self.stale = False
 
     def take(self, why: Why | None) -> None:
         """Show a frame; None: it is being worked out."""
@@ -123,8 +124,8 @@ class FrameCanvas(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         where = self._modules(area, scale)
         if where is None:
-            return
-        if self.way == "x-ray":
+            pass  # its horizon is in sight: there is no plane to draw on
+        elif self.way == "x-ray":
             veil = QColor(self.theme.paper)
             veil.setAlphaF(0.5)
             painter.fillRect(area, veil)
@@ -135,8 +136,12 @@ class FrameCanvas(QWidget):
             veil.setAlphaF(0.5)
             painter.fillRect(area, veil)
             self._blame(painter, where)
-        if self.cause is not None:
+        if self.cause is not None and where is not None:
             self._cause(painter, where)
+        if self.stale:
+            veil = QColor(self.theme.bench)
+            veil.setAlphaF(0.5)
+            painter.fillRect(seen, veil)
 
     def _part(self) -> QRectF:
         """What of the frame is shown: all of it, or the code where its modules are looked at."""
@@ -225,6 +230,7 @@ class ReaderRow(QWidget):
         super().__init__()
         self.theme = themes.LIGHT
         self.result: Result | None = None
+        self.stale = False
         self.setFixedHeight(46)
         self.setAccessibleName("Readers of this trial")
 
@@ -254,6 +260,8 @@ class ReaderRow(QWidget):
             for index, (name, ok) in enumerate(passed.read.items()):
                 x = 94 + index * 100
                 colour = QColor(theme.well if ok else theme.fails)
+                if self.stale:
+                    colour = QColor(theme.soft)
                 paint_reader(painter, QRectF(x, y + 4, 12, 12), ok, colour)
                 painter.setPen(QColor(theme.ink))
                 area = QRectF(x + 18, y, 80, 20)
@@ -356,9 +364,18 @@ class TrialView(QWidget):
     def explain(self, why: Why) -> None:
         """The reasons are known."""
         self.why = why
+        self.set_stale(False)
         self.canvas.take(why)
         self._show_causes()
         self._look(self.way.value)
+
+    def set_stale(self, stale: bool) -> None:
+        """What is shown belongs to an older piece."""
+        self.canvas.stale = self.readers.stale = stale
+        self.canvas.update()
+        self.readers.update()
+        for button in self._buttons:
+            button.setEnabled(not stale)
 
     @property
     def causes(self) -> list[str]:

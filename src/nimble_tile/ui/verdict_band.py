@@ -191,6 +191,8 @@ class _Print(_Part):
     def __init__(self) -> None:
         super().__init__("Size on paper", 148)
         self.first, self.second, self.small = "", "", False
+        self.smallest: float | None = None
+        self.side: float | None = None
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -198,7 +200,12 @@ class _Print(_Part):
         painter.setPen(self.colour(self.theme.thin if self.small else self.theme.ink))
         self.line(painter, self.first, QRectF(0, 32, self.width(), 18), 15)
         painter.setPen(QColor(self.theme.soft))
-        self.line(painter, self.second, QRectF(0, 50, self.width(), 16), 13)
+        second = self.second
+        if self.smallest is not None:
+            second = f"reads down to {self.smallest:.0f} mm"
+            if self.side is not None and self.side < self.smallest:
+                painter.setPen(self.colour(self.theme.thin))
+        self.line(painter, second, QRectF(0, 50, self.width(), 16), 13)
 
 
 class VerdictBand(QWidget):
@@ -298,11 +305,25 @@ class VerdictBand(QWidget):
         )
         self._said.setAccessibleDescription(self._said.text or "nothing")
 
-    def show_print(self, first: str, second: str, small: bool) -> None:
-        """Show the size on paper; `small` when it is under what is dependable."""
+    def show_print(self, first: str, second: str, small: bool, side: float | None = None) -> None:
+        """Show the size on paper, `side` in mm; `small` when it is under what is dependable."""
+        self._print.side = side
         self._print.first, self._print.second, self._print.small = first, second, small
         self._print.setAccessibleDescription(f"{first}. {second}")
         self._print.update()
+
+    def show_smallest(self, smallest: float | None, distance: float = 0) -> None:
+        """Show the smallest print that is read, in mm, quiet zone included; None: not known."""
+        part = self._print
+        part.smallest = smallest
+        told = f"{part.first}, {part.second}"
+        if smallest is not None:
+            told += (
+                f"\nThree of four readers read it down to {smallest:.0f} mm from {distance:g} mm"
+            )
+        part.setToolTip(told)
+        part.setAccessibleDescription(told.replace("\n", ". "))
+        part.update()
 
     def _announce(self, text: str) -> None:
         """Tell screen readers, when the answer is another one."""

@@ -283,6 +283,7 @@ class Window(QMainWindow):
                 f"{code:.0f} mm at {piece.finish.dpi} dpi",
                 f"{module:.2f} mm a module",
                 code < SMALLEST_PRINT,
+                code,
             )
         else:
             self.verdict = None

@@ -115,6 +115,7 @@ def limits(
     distance: float = 250.0,
     size: float = 40.0,
     stop: Callable[[], bool] = lambda: False,
+    only: Sequence[str] | None = None,
 ) -> Iterator[Reached]:
     """Limits of a subject and its plain twin, each as soon as it is known.
 
@@ -128,12 +129,16 @@ def limits(
         Side of the symbol in mm, for all but the print's own.
     stop : callable
         Asked before each step.
+    only : sequence of str, optional
+        Keys of the limits that are wanted; all if left out.
 
     Yields
     ------
     Reached
     """
     for limit in LIMITS:
+        if only is not None and limit.key not in only:
+            continue
         base = base_for(limit, distance, size)
         own, twin = bisect(room, (subject, subject.twin), limit, base, stop)
         if stop():
