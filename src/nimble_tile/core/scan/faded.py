@@ -28,10 +28,10 @@ NOISE = 0.012
 """Standard deviation of the noise, of full scale."""
 
 EXPOSED = 0.3
-"""Mean of the picture after exposure."""
+"""Mean of the code after exposure: who aims at a code exposes for it."""
 
 
-def faded(grey: np.ndarray, module: float) -> np.ndarray:
+def faded(grey: np.ndarray, module: float, area: tuple[slice, slice] | None = None) -> np.ndarray:
     """The view as a faded print.
 
     Parameters
@@ -40,6 +40,8 @@ def faded(grey: np.ndarray, module: float) -> np.ndarray:
         A code with its surroundings.
     module : float
         Side of a module in pixels.
+    area : (slice, slice), optional
+        Rows and columns of the code; the whole view if left out.
 
     Returns
     -------
@@ -52,11 +54,16 @@ def faded(grey: np.ndarray, module: float) -> np.ndarray:
     scale = min(MODULE / module, LARGEST)
     size = max(16, round(grey.shape[1] * scale)), max(16, round(grey.shape[0] * scale))
     way = cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR
+    mean = _after_print(linear[area] if area is not None else linear).mean()
     linear = cv2.resize(linear, size, interpolation=way)
     linear = cv2.GaussianBlur(linear, (0, 0), BLUR)
-    covered = 1 - linear
-    covered += 4 * DOT_GAIN * covered * linear
-    seen = INK + (PAPER - INK) * (1 - covered)
-    seen *= EXPOSED / max(float(seen.mean()), 1e-3)
+    seen = _after_print(linear) * np.float32(EXPOSED / max(float(mean), 1e-3))
     noise = np.random.default_rng(1).standard_normal(seen.shape, np.float32)
     return to_srgb(seen + np.float32(NOISE) * noise)
+
+
+def _after_print(linear: np.ndarray) -> np.ndarray:
+    """Reflectance of spread ink on grey paper."""
+    covered = 1 - linear
+    covered += 4 * DOT_GAIN * covered * linear
+    return INK + (PAPER - INK) * (1 - covered)

@@ -303,7 +303,8 @@ def judge(
     hard = None
     if state == "well" and symbol is not None and not upside_down:
         module = _module(symbol, box, quad, quiet_zone, found)
-        hard = _hard_look(framed, module, bay, ordered, expected or found[0].text)
+        area = _area(box, found, corner, framed.shape)
+        hard = _hard_look(framed, module, area, bay, ordered, expected or found[0].text)
         if hard[0] < ENOUGH_FADED * hard[1]:
             state = "thin"
     verdict = Verdict(state, expected, matches, tuple(found), ordered, spare, looked, faded=hard)
@@ -328,12 +329,34 @@ def _module(
     return float(np.hypot(*(np.roll(corners, -1, axis=0) - corners).T).mean()) / modules
 
 
+def _area(
+    box: Box | None, found: Sequence[Reading], corner: tuple[int, int], shape: tuple[int, ...]
+) -> tuple[slice, slice] | None:
+    """Rows and columns of the code on the framed view."""
+    if box is not None:
+        left, top, right, bottom = box.x, box.y, box.x + box.width, box.y + box.height
+    elif found and len(found[0].corners) == 4:
+        points = np.asarray(found[0].corners)
+        (left, top), (right, bottom) = points.min(0), points.max(0)
+    else:
+        return None
+    rows = slice(max(0, int(top - corner[1])), min(shape[0], int(bottom - corner[1])))
+    columns = slice(max(0, int(left - corner[0])), min(shape[1], int(right - corner[0])))
+    empty = rows.stop - rows.start < 4 or columns.stop - columns.start < 4
+    return None if empty else (rows, columns)
+
+
 def _hard_look(
-    framed: np.ndarray, module: float, bay: ReaderBay, marks: Sequence[Mark], expected: str
+    framed: np.ndarray,
+    module: float,
+    area: tuple[slice, slice] | None,
+    bay: ReaderBay,
+    marks: Sequence[Mark],
+    expected: str,
 ) -> tuple[int, int]:
     """How many readers read it as a faded print, and how many could."""
     able = [mark.name for mark in marks if mark.able]
-    outcomes = bay.read(faded(framed, max(module, 0.5)), able)
+    outcomes = bay.read(faded(framed, max(module, 0.5), area), able)
     read = sum(any(r.text == expected for r in outcome.readings) for outcome in outcomes)
     return read, len(able)
 
