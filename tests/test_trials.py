@@ -14,6 +14,7 @@ from nimble_tile.core.errors import ProjectError
 from nimble_tile.core.linear import luminance, to_linear, to_srgb
 from nimble_tile.core.piece import Blend, Code, Message, Piece
 from nimble_tile.core.render import Renderer
+from nimble_tile.core.scan.bay import Outcome
 from nimble_tile.core.scan.verdict import Verdict, judge_rendering
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials import sets
@@ -269,11 +270,11 @@ def test_cheap_trials_come_first_known_ones_at_once_and_stopping_stops(drawn, ba
     whole = list(fresh.run(subject, trials, thumbs=True))
     assert {r.trial for r in whole} == set(trials) and all(r.thumb is not None for r in whole)
     asked = []
-    bay.read_all, kept = lambda *a, **k: asked.append(a), bay.read_all
+    bay.read_all = lambda *a, **k: asked.append(a)
     try:
         again = list(fresh.run(subject, trials, thumbs=True))
     finally:
-        bay.read_all = kept
+        del bay.read_all
     assert not asked and reach(again) == reach(whole)
     # Another name is no other situation; another light is.
     renamed = trials[0].model_copy(update={"name": "Else"})
@@ -463,6 +464,31 @@ def test_distance_and_creases_are_named(plain_rendering, room):
     told = " ".join(c.text for c in why(room, subject, folded, Clues()).causes)
     assert "Creases move modules" in told
     assert shift_within(folded.wear, 0) > 0.02 and shift_within(Trial().wear, 0) == 0
+
+
+def test_a_reader_that_crashes_in_a_trial_is_named_and_the_rest_goes_on(plain_rendering, bay):
+    kept = bay.read_all
+
+    def crashing(images, names=(), meanwhile=()):
+        return [
+            [
+                o if o.name != "OpenCV" else Outcome("OpenCV", (), "crashed on this image")
+                for o in one
+            ]
+            for one in kept(images, names, meanwhile)
+        ]
+
+    bay.read_all = crashing
+    try:
+        alone = Room(bay)
+        subject = subject_of(plain_rendering)
+        results = list(alone.run(subject, sets.shipped()[:6]))
+        told = " ".join(c.text for c in why(alone, subject, sets.shipped()[0], Clues()).causes)
+    finally:
+        del bay.read_all
+    assert all(r.passed.trouble == {"OpenCV": "crashed on this image"} for r in results)
+    assert all(not r.passed.read["OpenCV"] and r.passed.read["zxing-cpp"] for r in results)
+    assert "OpenCV crashed on this image" in told
 
 
 # Cost ------------------------------------------------------------------------

@@ -1,6 +1,7 @@
 """The proof in the real window: wall, one trial large, editor, costs, checks, phone test."""
 
 import json
+import sys
 
 import cv2
 import numpy as np
@@ -285,7 +286,17 @@ def test_images_are_dropped_listed_compared_and_reported(checks, window, tmp_pat
     assert not checks.items and not checks.report.isEnabled()
 
 
-def test_what_a_code_says_is_never_markup(checks, tmp_path, qtbot):
+def test_what_a_code_says_is_never_markup_and_fetches_nothing(
+    checks, window, settle, tmp_path, qtbot, monkeypatch
+):
+    def no(*_, **__):
+        raise AssertionError("nothing may be fetched")
+
+    monkeypatch.setattr("socket.socket.connect", no)
+    monkeypatch.setattr("socket.getaddrinfo", no)
+    window.message.text.setPlainText("http://lanternwalk.example/<img src='http://a.example/b'>")
+    settle(window)
+    assert window.band._said.toolTip().startswith("<qt>http")
     nasty = "<img src='file:///etc/hostname'><b>x</b>"
     checks.check_paths(codes(tmp_path, nasty=nasty))
     idle(qtbot, checks, 1)
@@ -294,6 +305,7 @@ def test_what_a_code_says_is_never_markup(checks, tmp_path, qtbot):
     assert "<img" not in checks.details.compared.text()
     assert themes.plain_tip(nasty) == "<qt>" + nasty.replace("&", "&amp;").replace(
         "<", "&lt;").replace(">", "&gt;").replace("'", "&#x27;") + "</qt>"  # fmt: skip
+    assert "PySide6.QtNetwork" not in sys.modules
 
 
 def test_a_watched_folder_tells_of_whole_new_files_only(qtbot, tmp_path, checks):
