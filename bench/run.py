@@ -95,8 +95,9 @@ def verdict() -> list[bool]:
     """A whole verdict against the four readers called bare on the view that it gives them."""
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.scan.bay import ReaderBay
+    from nimble_tile.core.scan.framed import framed_view
     from nimble_tile.core.scan.readers import READERS, to_grey
-    from nimble_tile.core.scan.verdict import framed_view, judge_rendering
+    from nimble_tile.core.scan.verdict import judge_rendering
     from nimble_tile.demo import demo_pieces
 
     pieces, pictures = demo_pieces()

@@ -17,7 +17,8 @@ from nimble_tile.core.trials import sets
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.bench import Lens
 from nimble_tile.ui.phone_view import CARD, SIZES, pixels_a_mm
-from nimble_tile.ui.trial_editor import GROUPS, TrialEditor, limits_of
+from nimble_tile.ui.trial_editor import TrialEditor
+from nimble_tile.ui.trial_fields import GROUPS, limits_of
 from nimble_tile.ui.watcher import Watcher
 from nimble_tile.ui.window import Window
 

@@ -11,10 +11,11 @@ from nimble_tile.core.message import kinds
 from nimble_tile.core.picture.placing import UNIT, Box
 from nimble_tile.core.picture.warping import mapped, matrix_to
 from nimble_tile.core.scan.bay import ReaderBay
+from nimble_tile.core.scan.framed import LARGEST_LOOK, framed_view, gather
 from nimble_tile.core.scan.grade import Quality, grade
 from nimble_tile.core.scan.readers import Reading, to_grey
 from nimble_tile.core.scan.recognise import recognise
-from nimble_tile.core.scan.verdict import LARGEST_LOOK, SMALLER_LOOKS, Verdict, gather, judge
+from nimble_tile.core.scan.verdict import SMALLER_LOOKS, Verdict, judge
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.trials.outlook import settle
@@ -242,8 +243,6 @@ def _told_most(grey: np.ndarray, box: Box, reading: Reading, bay: ReaderBay) -> 
     """A reading that names version, level and mask, if any reader gives one here."""
     if reading.version is not None and reading.mask is not None:
         return reading
-    from nimble_tile.core.scan.verdict import framed_view
-
     view, (left, top) = framed_view(grey, box)
     for outcome in bay.read(view, TILE_READERS):
         for other in outcome.readings:

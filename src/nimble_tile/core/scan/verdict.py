@@ -17,6 +17,14 @@ from nimble_tile.core.render import Rendering
 from nimble_tile.core.scan.bay import Outcome, ReaderBay
 from nimble_tile.core.scan.faded import faded
 from nimble_tile.core.scan.fidelity import Fidelity, measure
+from nimble_tile.core.scan.framed import (
+    LARGEST_LOOK,
+    area_of,
+    framed_view,
+    gather,
+    module_side,
+    seen_at,
+)
 from nimble_tile.core.scan.readers import NAMES, READS_MICRO, Reading, to_grey
 from nimble_tile.core.scan.reasons import Reason, explain
 from nimble_tile.core.scan.recognise import recognise
@@ -35,16 +43,8 @@ ENOUGH_FADED = 0.75
 """Share of the readers that must read it as a faded print, see
 `nimble_tile.core.scan.faded`. Tuned on one half of the composites of docs/verdict.md."""
 
-LARGEST_LOOK = 1600
-"""Longest side, in pixels, at which an image is first shown to the readers.
-Phones see no more, and one of the readers takes seconds beyond."""
-
 SMALLER_LOOKS = (1100, 640)
 """Sides at which readers that failed look again at a file on disk."""
-
-SURROUNDINGS = 0.6
-"""Margin round a code whose place is known, in parts of its side, that the
-readers are shown with it."""
 
 STEP_BACK = 0.72
 """A reader that fails on the preview looks once more from this much farther
@@ -272,7 +272,7 @@ def judge(
     for side in [first, *(side for side in looks if side < first)]:
         if side != first and looked is not None and not looked.corrects:
             break  # where no block can be corrected, stepping back finds nothing either
-        view, scale = _view(framed, side)
+        view, scale = seen_at(framed, side)
         tasks = list(meanwhile) if side == first else []
         if looked is None and symbol is not None and box is not None:
 
@@ -302,8 +302,8 @@ def judge(
     state = _state(ordered, expected, spare)
     hard = None
     if state == "well" and symbol is not None and not upside_down:
-        module = _module(symbol, box, quad, quiet_zone, found)
-        area = _area(box, found, corner, framed.shape)
+        module = module_side(symbol, box, quad, quiet_zone, found)
+        area = area_of(box, found, corner, framed.shape)
         hard = _hard_look(framed, module, area, bay, ordered, expected or found[0].text)
         if hard[0] < ENOUGH_FADED * hard[1]:
             state = "thin"
@@ -313,37 +313,6 @@ def judge(
         upside_down=upside_down, blended=blended, faded=hard,
     )  # fmt: skip
     return replace(verdict, reasons=reasons)
-
-
-def _module(
-    symbol: Symbol, box: Box | None, quad: np.ndarray | None, quiet: int, found: Sequence[Reading]
-) -> float:
-    """Side of a module in pixels of the image."""
-    if box is not None and quad is None:
-        return min(box.width, box.height) / (symbol.side + 2 * quiet)
-    modules = symbol.side
-    if quad is not None:
-        corners, modules = np.asarray(quad), symbol.side + 2 * quiet
-    else:
-        corners = np.asarray(found[0].corners)
-    return float(np.hypot(*(np.roll(corners, -1, axis=0) - corners).T).mean()) / modules
-
-
-def _area(
-    box: Box | None, found: Sequence[Reading], corner: tuple[int, int], shape: tuple[int, ...]
-) -> tuple[slice, slice] | None:
-    """Rows and columns of the code on the framed view."""
-    if box is not None:
-        left, top, right, bottom = box.x, box.y, box.x + box.width, box.y + box.height
-    elif found and len(found[0].corners) == 4:
-        points = np.asarray(found[0].corners)
-        (left, top), (right, bottom) = points.min(0), points.max(0)
-    else:
-        return None
-    rows = slice(max(0, int(top - corner[1])), min(shape[0], int(bottom - corner[1])))
-    columns = slice(max(0, int(left - corner[0])), min(shape[1], int(right - corner[0])))
-    empty = rows.stop - rows.start < 4 or columns.stop - columns.start < 4
-    return None if empty else (rows, columns)
 
 
 def _hard_look(
@@ -371,56 +340,11 @@ def light_on_dark(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -
     return bool(own[symbol.dark].mean() > own[~symbol.dark].mean() + UPSIDE_DOWN)
 
 
-def _view(grey: np.ndarray, side: int) -> tuple[np.ndarray, float]:
-    """The image with this longer side, and what its coordinates must be divided by."""
-    import cv2
-
-    longer = max(grey.shape)
-    if longer <= side:
-        return grey, 1.0
-    scale = side / longer
-    height, width = (max(1, round(extent * scale)) for extent in grey.shape)
-    return cv2.resize(grey, (width, height), interpolation=cv2.INTER_AREA), scale
-
-
-def framed_view(grey: np.ndarray, box: Box | None) -> tuple[np.ndarray, tuple[int, int]]:
-    """What a person would hold the phone at, and its corner (x, y) on the image.
-
-    That is the whole image, or the code with a margin of `SURROUNDINGS` where
-    its place is known and it is small on the image.
-    """
-    if box is None:
-        return grey, (0, 0)
-    margin = round(SURROUNDINGS * max(box.width, box.height))
-    left, top = max(0, box.x - margin), max(0, box.y - margin)
-    crop = grey[top : box.y + box.height + margin, left : box.x + box.width + margin]
-    return np.ascontiguousarray(crop), (left, top)
-
-
 def _gather(found: list[Reading], outcome: Outcome, scale: float, corner: tuple[int, int]) -> None:
     """Add readings to the list of codes, each code once."""
     for reading in outcome.readings:
         corners = tuple((x / scale + corner[0], y / scale + corner[1]) for x, y in reading.corners)
         gather(found, replace(reading, corners=corners))
-
-
-def gather(found: list[Reading], new: Reading) -> None:
-    """Add a reading to a list of codes unless that code is there already; the reading that
-    tells more stays."""
-    for index, known in enumerate(found):
-        if known.text == new.text and _near(known, new):
-            if known.version is None and new.version is not None:
-                found[index] = new
-            return
-    found.append(new)
-
-
-def _near(a: Reading, b: Reading) -> bool:
-    if not a.corners or not b.corners:
-        return True
-    first, second = np.asarray(a.corners), np.asarray(b.corners)
-    extent = np.ptp(first, axis=0).max()
-    return bool(np.linalg.norm(first.mean(0) - second.mean(0)) < 0.5 * max(extent, 1))
 
 
 def _mark(outcome: Outcome, expected: str | None, micro: bool, side: int) -> Mark:

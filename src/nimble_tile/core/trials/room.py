@@ -11,7 +11,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -280,11 +280,6 @@ def small(image: np.ndarray) -> np.ndarray:
         return image
     size = max(1, round(image.shape[1] * scale)), max(1, round(image.shape[0] * scale))
     return cv2.resize(image, size, interpolation=cv2.INTER_AREA)
-
-
-def without_thumb(result: Result) -> Result:
-    """The same without its picture."""
-    return replace(result, thumb=None)
 
 
 def _key(subject: Subject, trial: Trial, seed: int) -> tuple:

@@ -106,11 +106,6 @@ def subject_of(rendering: Rendering, dpi: float | None = None, full: int = 0) ->
     return Subject(found.image, quad, found.symbol, found.expected, size)
 
 
-def corners_of_reading(corners: tuple[tuple[float, float], ...]) -> np.ndarray:
-    """Corners that a reader reported, as a quad."""
-    return np.asarray(corners, float).reshape(4, 2)
-
-
 def quiet_modules(symbol: Symbol) -> int:
     """Quiet zone that the standard asks for, in modules."""
     return tables.QUIET_ZONE_MICRO if symbol.micro else tables.QUIET_ZONE

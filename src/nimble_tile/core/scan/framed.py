@@ -1,0 +1,95 @@
+"""How an image is held before the readers: framed, sized, and what they found gathered."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from nimble_tile.core.picture.placing import Box
+from nimble_tile.core.scan.readers import Reading
+from nimble_tile.core.symbol.encode import Symbol
+
+LARGEST_LOOK = 1600
+"""Longest side, in pixels, at which an image is first shown to the readers.
+Phones see no more, and one of the readers takes seconds beyond."""
+
+SURROUNDINGS = 0.6
+"""Margin round a code whose place is known, in parts of its side, that the
+readers are shown with it."""
+
+
+def seen_at(grey: np.ndarray, side: int) -> tuple[np.ndarray, float]:
+    """The image with this longer side, and what its coordinates must be divided by."""
+    import cv2
+
+    longer = max(grey.shape)
+    if longer <= side:
+        return grey, 1.0
+    scale = side / longer
+    height, width = (max(1, round(extent * scale)) for extent in grey.shape)
+    return cv2.resize(grey, (width, height), interpolation=cv2.INTER_AREA), scale
+
+
+def framed_view(grey: np.ndarray, box: Box | None) -> tuple[np.ndarray, tuple[int, int]]:
+    """What a person would hold the phone at, and its corner (x, y) on the image.
+
+    That is the whole image, or the code with a margin of `SURROUNDINGS` where
+    its place is known and it is small on the image.
+    """
+    if box is None:
+        return grey, (0, 0)
+    margin = round(SURROUNDINGS * max(box.width, box.height))
+    left, top = max(0, box.x - margin), max(0, box.y - margin)
+    crop = grey[top : box.y + box.height + margin, left : box.x + box.width + margin]
+    return np.ascontiguousarray(crop), (left, top)
+
+
+def module_side(
+    symbol: Symbol, box: Box | None, quad: np.ndarray | None, quiet: int, found: Sequence[Reading]
+) -> float:
+    """Side of a module in pixels of the image."""
+    if box is not None and quad is None:
+        return min(box.width, box.height) / (symbol.side + 2 * quiet)
+    modules = symbol.side
+    if quad is not None:
+        corners, modules = np.asarray(quad), symbol.side + 2 * quiet
+    else:
+        corners = np.asarray(found[0].corners)
+    return float(np.hypot(*(np.roll(corners, -1, axis=0) - corners).T).mean()) / modules
+
+
+def area_of(
+    box: Box | None, found: Sequence[Reading], corner: tuple[int, int], shape: tuple[int, ...]
+) -> tuple[slice, slice] | None:
+    """Rows and columns of the code on the framed view."""
+    if box is not None:
+        left, top, right, bottom = box.x, box.y, box.x + box.width, box.y + box.height
+    elif found and len(found[0].corners) == 4:
+        points = np.asarray(found[0].corners)
+        (left, top), (right, bottom) = points.min(0), points.max(0)
+    else:
+        return None
+    rows = slice(max(0, int(top - corner[1])), min(shape[0], int(bottom - corner[1])))
+    columns = slice(max(0, int(left - corner[0])), min(shape[1], int(right - corner[0])))
+    empty = rows.stop - rows.start < 4 or columns.stop - columns.start < 4
+    return None if empty else (rows, columns)
+
+
+def gather(found: list[Reading], new: Reading) -> None:
+    """Add a reading to a list of codes unless that code is there already; the reading that
+    tells more stays."""
+    for index, known in enumerate(found):
+        if known.text == new.text and _near(known, new):
+            if known.version is None and new.version is not None:
+                found[index] = new
+            return
+    found.append(new)
+
+
+def _near(a: Reading, b: Reading) -> bool:
+    if not a.corners or not b.corners:
+        return True
+    first, second = np.asarray(a.corners), np.asarray(b.corners)
+    extent = np.ptp(first, axis=0).max()
+    return bool(np.linalg.norm(first.mean(0) - second.mean(0)) < 0.5 * max(extent, 1))
