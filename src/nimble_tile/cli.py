@@ -158,6 +158,20 @@ _out_option = click.option(
 @_out_option
 @click.option("--level", type=click.Choice(list("LMQH")), default=None, help="Default M.")
 @click.option(
+    "--steer",
+    type=click.Choice(["off", "padding", "tail"]),
+    default=None,
+    help="Choose free bits for the picture: of the padding, or of a tail of digits in the link.",
+)
+@click.option(
+    "--keep-spare",
+    "keep_spare",
+    type=click.FloatRange(0, 100),
+    default=None,
+    metavar="PERCENT",
+    help="With --steer: spare to keep; the rest is spent on the picture. Default 100.",
+)
+@click.option(
     "--raise-level/--keep-level",
     default=None,
     help="Use a higher level where it is free; default: unless --level is given.",

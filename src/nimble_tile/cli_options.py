@@ -108,6 +108,10 @@ def rungs(options: dict[str, Any]) -> dict[str, Any]:
         if options["level"] is None:
             options["level"] = "L"
     code |= _given(options, level="level", quiet_zone="quiet_zone", raise_level="raise_level")
+    if options["steer"] is not None:
+        code["steer"] = options["steer"]
+    if options["keep_spare"] is not None:
+        code["keep"] = options["keep_spare"] / 100
     blend = _given(options, method="method", mode="mode", strength="strength")
     finish = _given(options, size="size", dpi="dpi", quality="quality")
     return {

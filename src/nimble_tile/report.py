@@ -90,10 +90,24 @@ def made_json(out: Path, rendering: Rendering, verdict: Verdict) -> dict[str, An
             "mask": symbol.mask,
             "modules": symbol.side,
         },
-        "steering": None,
+        "steering": steering_json(rendering),
         "fidelity": fidelity,
         "coverage": coverage_json(rendering),
         "verdict": verdict_json(verdict),
+    }
+
+
+def steering_json(rendering: Rendering) -> dict[str, Any] | None:
+    """The JSON of steering; None where nothing was steered."""
+    found = rendering.steered
+    if found is None:
+        return None
+    return {
+        "steerable": round(found.steerable, 4),
+        "matched": round(found.matched, 4),
+        "weighted": round(found.after, 4),
+        "weighted_before": round(found.before, 4),
+        "spent": int(found.spent.sum()),
     }
 
 

@@ -31,7 +31,7 @@ SCHEMA = 5
 """Version of the piece's stored form. 1 had no look, no forms of messages, wrote
 everything outside ASCII as UTF-8 without a mark, and never raised the level.
 Until 2 the code stood upright on the picture as it was, blended by tone or overlay.
-3 knew no logos, captions, surrounds and layouts, 4 no phone log."""
+3 knew no logos, captions, surrounds and layouts, 4 no phone log and no steering."""
 
 MAX_SIDE = 16_384
 """Longest side of a finished image, in pixels: a 1.4 m poster at 300 dpi."""
@@ -95,6 +95,12 @@ class Code(Model):
         Mask pattern, 0 to 7 (0 to 3 in Micro QR).
     quiet_zone : int
         Modules of light margin on each side, 0 to 10.
+    steer : {"off", "padding", "tail"}
+        Free bits chosen for the picture: those of the padding, or of a tail of
+        digits in the link's fragment. The level is not raised then.
+    keep : float
+        Spare to keep while steering, 0 to 1; the rest is spent on modules that
+        the picture wants otherwise.
     """
 
     level: Level = "M"
@@ -103,6 +109,8 @@ class Code(Model):
     charset: Literal["auto", "latin-1", "utf-8", "utf-8 unmarked"] = "auto"
     mask: Literal["auto"] | Annotated[int, Field(ge=0, le=7)] = "auto"
     quiet_zone: int = Field(default=4, ge=0, le=10)
+    steer: Literal["off", "padding", "tail"] = "off"
+    keep: Share = 1.0
 
     @field_validator("version")
     @classmethod

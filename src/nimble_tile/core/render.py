@@ -2,7 +2,7 @@
 
 Stages, each remembered on the part of the piece that it reads:
 
-1. symbol   the message encoded
+1. symbol   the message encoded, and steered by the picture where that is wanted
 2. framed   the picture turned and cropped, at the output's size
 3. canvas   prepared, on its ground, extended
 4. plan     the code's square cut out, upright, with the symbol on it
@@ -23,6 +23,7 @@ import numpy as np
 from nimble_tile.core import laying
 from nimble_tile.core.additions import Layout
 from nimble_tile.core.blend import Plan, blend, look_read
+from nimble_tile.core.blend.wants import wants
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.laid.paint import painted
 from nimble_tile.core.look import Look
@@ -46,9 +47,14 @@ from nimble_tile.core.stages import Stages
 from nimble_tile.core.standing import compose, ground_of
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks import drawing
+from nimble_tile.core.symbol.steering import Steered, Steering, freedom, spendable
 
 LARGEST_FILL = 4096
 """Longer side, in pixels, to which pictures are reduced before they fill modules."""
+
+
+STEERED_BY = 1400
+"""Longer side, in pixels, of the picture by which a symbol is steered."""
 
 
 class Renderer(Stages):
@@ -89,10 +95,53 @@ class Renderer(Stages):
             raise PictureError(f"A side of {size} pixels is not possible.",
                                f"Choose 16 to {MAX_SIDE}.")  # fmt: skip
         with self._lock:
-            symbol = self._symbol(piece)
-            if piece.layout.digest is not None:
-                return self._arranged(piece, symbol, size)
-            return self._alone(piece, symbol, size)
+            steered = self._steered(piece)
+            symbol = self._symbol(piece) if steered is None else steered.symbol
+            if steered is not None:
+                return replace(self._made(piece, symbol, size), steered=steered)
+            return self._made(piece, symbol, size)
+
+    def symbol(self, piece: Piece) -> Symbol:
+        """The piece's symbol, steered if it is to be; raises `MessageError` when there can be
+        none."""
+        with self._lock:
+            steered = self._steered(piece)
+            return self._symbol(piece) if steered is None else steered.symbol
+
+    def _steered(self, piece: Piece) -> Steered | None:
+        """The steered symbol; None where nothing is to be steered, or nothing to steer by."""
+        if piece.code.steer == "off" or piece.picture.digest is None:
+            return None
+        symbol = self._symbol(piece)
+        if symbol.micro:
+            return None
+        # Always at the same size: what is exported is what was seen.
+        place, framed = self.place(piece), self.picture_size(piece)
+        longer = min(max(framed), STEERED_BY)
+        extent = output_size(framed, longer)
+        canvas, key, _ = self._canvas(piece, longer)
+        quiet = piece.code.quiet_zone
+        modules = symbol.side + 2 * quiet
+
+        def solve() -> Steered:
+            box, quad = box_at(framed, place, extent), None
+            if not place.upright:
+                quad = quad_at(framed, place, extent)
+                box = bounds(quad, extent)
+            guard = self._guard_grid(piece, extent, box, quad, modules)
+            wanted = wants(_cut(canvas, box, quad), symbol.side, quiet, guard)
+            fixed = piece.code.mask
+            masks = tuple(range(8)) if fixed == "auto" else (fixed,)
+            solver = Steering(symbol, freedom(symbol), wanted.weight)
+            return solver.solve(wanted, masks, spendable(symbol, piece.code.keep))
+
+        whole = (symbol, key, place, quiet, piece.picture.guard, piece.code.mask, piece.code.keep)
+        return self._stage("steered", whole, solve, keep=3)
+
+    def _made(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
+        if piece.layout.digest is not None:
+            return self._arranged(piece, symbol, size)
+        return self._alone(piece, symbol, size)
 
     def _alone(self, piece: Piece, symbol: Symbol, size: int, loose: bool = False) -> Rendering:
         """The piece without a layout; `loose`: nothing round its surround."""
@@ -149,7 +198,7 @@ class Renderer(Stages):
         region = region_on(size, piece.picture.region)
         if not piece.picture.whole_pixels:
             return region
-        modules = self.symbol(piece).side + 2 * piece.code.quiet_zone
+        modules = self._symbol(piece).side + 2 * piece.code.quiet_zone
         longer = piece.finish.size or natural_size(size, region, modules)
         return whole(region, size, modules, output_size(size, longer))
 

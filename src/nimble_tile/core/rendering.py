@@ -15,6 +15,7 @@ from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.piece import Region
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks import drawing
+from nimble_tile.core.symbol.steering import Steered
 
 ROWS = 512
 """Rows that are worked on at once where copies are needed, to save memory."""
@@ -58,6 +59,8 @@ class Rendering:
         Whether the piece is arranged in a layout.
     outer : str or None
         Colour round a code without a picture; None: transparent.
+    steered : Steered or None
+        How its symbol was steered, where it was.
     """
 
     image: np.ndarray
@@ -75,6 +78,7 @@ class Rendering:
     bare: np.ndarray | None = None
     arranged: bool = False
     outer: str | None = None
+    steered: Steered | None = None
 
     @property
     def matrix(self) -> np.ndarray:

@@ -70,7 +70,8 @@ class Stages:
         """Longer side that suits the piece when none was chosen."""
         if piece.layout.digest is not None:
             return max(self.pictures.about(piece.layout.digest).size)
-        symbol = self.symbol(piece)
+        with self._lock:
+            symbol = self._symbol(piece)
         modules = symbol.side + 2 * piece.code.quiet_zone
         size = self.picture_size(piece)
         if size is not None or not laying.wanted(piece):

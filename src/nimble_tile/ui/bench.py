@@ -32,6 +32,7 @@ from nimble_tile.ui.overlays import (
     paint_picking,
     paint_places,
     paint_split,
+    paint_steering,
     paint_words,
     paint_xray,
 )
@@ -51,6 +52,7 @@ class Lens(StrEnum):
     CODE = "code"
     XRAY = "x-ray"
     BLOCKS = "blocks"
+    STEERING = "steering"
     EYE = "reader's eye"
     PLACES = "places"
 
@@ -254,6 +256,9 @@ class Bench(View):
             paint_xray(painter, frame, self.module_transform(), looked, self.theme)
         if self.lens is Lens.BLOCKS and self.shown.rendering is not None:
             paint_blocks(painter, frame, self.module_transform(), self._blocks_seen(), self.theme)
+        if self.lens is Lens.STEERING and self.shown.rendering is not None:
+            steered = self.shown.rendering.steered
+            paint_steering(painter, frame, self.module_transform(), steered, self.theme)
         if self.lens is Lens.PLACES and self.places is not None:
             paint_places(painter, frame, self.places, self.from_picture, self.theme)
         if self.stale:
@@ -288,6 +293,9 @@ class Bench(View):
         if self.lens is Lens.XRAY:
             entries = [("● right", theme.well), ("○ weak", theme.thin), ("✕ wrong", theme.fails)]
             paint_legend(painter, entries, theme)
+        elif self.lens is Lens.STEERING:
+            entries = [("● steered", theme.well), ("◆ spent", theme.thin), ("fixed", theme.soft)]
+            paint_legend(painter, entries, theme)
         elif self.lens is Lens.BLOCKS and self.shown.rendering is not None:
             blocks = self.shown.rendering.symbol.anatomy.blocks
             looked = self._verdict.sample if self._verdict is not None else None
@@ -318,7 +326,7 @@ class Bench(View):
         if self.shown is not None and self.shown.arranged and self.hand is self.placing:
             return False  # in a layout the piece itself is not placed
         if self.hand is self.placing:
-            looks_into = (Lens.XRAY, Lens.PLACES, Lens.BLOCKS, Lens.EYE)
+            looks_into = (Lens.XRAY, Lens.PLACES, Lens.BLOCKS, Lens.STEERING, Lens.EYE)
             return self.lens not in looks_into and not self.before
         return self.lens in (Lens.FINISHED, Lens.PICTURE)
 

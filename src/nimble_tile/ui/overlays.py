@@ -15,6 +15,7 @@ if TYPE_CHECKING:
 
     from nimble_tile.core.scan.sampling import Sample
     from nimble_tile.core.symbol.encode import Symbol
+    from nimble_tile.core.symbol.steering import Steered
     from nimble_tile.ui.extras import Places
 
 
@@ -165,6 +166,51 @@ def paint_blocks(
     painter.setTransform(where, combine=True)
     side = image.width() / BLOCK_CELLS
     painter.drawImage(QRectF(0, 0, side, side), image)
+    painter.restore()
+
+
+def paint_steering(
+    painter: QPainter,
+    frame: QRectF,
+    where: QTransform | None,
+    steered: Steered | None,
+    theme: themes.Theme,
+) -> None:
+    """A dot where a module was chosen, a diamond where spare was spent, nothing where it is fixed.
+
+    Parameters
+    ----------
+    frame : QRectF
+        The image on the bench.
+    where : QTransform or None
+        From modules of the symbol to the bench.
+    steered : Steered or None
+    """
+    veil = QColor(theme.paper)
+    veil.setAlphaF(0.5)
+    painter.fillRect(frame, veil)
+    if where is None or steered is None:
+        return
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setTransform(where, combine=True)
+    side = steered.chosen.shape[0]
+    painter.setPen(QPen(QColor(theme.edge), 0))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawRect(QRectF(0, 0, side, side))
+    dark = steered.symbol.dark
+    for shade, mask in ((theme.well, dark), (theme.accent, ~dark)):
+        dot = QPen(QColor(shade), 0.56 if mask is dark else 0.3)
+        dot.setCapStyle(Qt.PenCapStyle.RoundCap)
+        painter.setPen(dot)
+        places = zip(*(steered.chosen & mask).nonzero(), strict=True)
+        painter.drawPoints([QPointF(column + 0.5, row + 0.5) for row, column in places])
+    painter.setPen(QPen(QColor(theme.panel), 0.06))
+    painter.setBrush(QColor(theme.thin))
+    for row, column in zip(*steered.spent.nonzero(), strict=True):
+        x, y = column + 0.5, row + 0.5
+        painter.drawPolygon([QPointF(x, y - 0.4), QPointF(x + 0.4, y), QPointF(x, y + 0.4),
+                             QPointF(x - 0.4, y)])  # fmt: skip
     painter.restore()
 
 

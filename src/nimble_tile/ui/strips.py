@@ -26,6 +26,7 @@ LENSES = (
     (Lens.CODE, "Code", "The code alone, black on white, in its place"),
     (Lens.XRAY, "X-ray", "Which modules read right, weakly (ringed) and wrongly (crossed)"),
     (Lens.BLOCKS, "Blocks", "Codewords by their block; spoiled ones are crossed out"),
+    (Lens.STEERING, "Steering", "Modules that were chosen for the picture, and what was spent"),
     (Lens.EYE, "Eye", "The finished piece in black and white, as a reader's eye sees it"),
     (Lens.PLACES, "Places", "Clear where the code's middle would cost the picture little; click "
                             "to place it"),
@@ -180,7 +181,9 @@ class Foot(QWidget):
             widget.sizeHint().width() + 6
             for widget in (self.split, self.farther, self.closer, self.fit, self.close_up)
         )
-        narrow = self.lens.sizeHint().width() + tools + self.zoom.width() + 48 > self.width()
+        left = self.width() - self.lens.sizeHint().width() - tools - 40
+        narrow = left < 0
+        self.zoom.setVisible(narrow or left > self.zoom.width() + 6)
         self.lens.setVisible(not narrow)
         self.lens_list.setVisible(narrow)
 

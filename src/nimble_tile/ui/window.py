@@ -245,6 +245,13 @@ class Window(QMainWindow):
             button.setToolTip(told if there else "There is no picture yet")
             if not there and self.bench.lens is lens:
                 self.look_through(Lens.FINISHED)
+        steers = there and piece.code.steer != "off"
+        for control in (self.foot.lens.button(Lens.STEERING), self.lens_actions[Lens.STEERING]):
+            control.setEnabled(steers)
+            told = next(told for lens, _, told in LENSES if lens is Lens.STEERING)
+            control.setToolTip(told if steers else "The code is not steered; see rung 2, Symbol")
+        if not steers and self.bench.lens is Lens.STEERING:
+            self.look_through(Lens.FINISHED)
         for control in (self.foot.split, self.act_split):
             control.setEnabled(there)
         if not there:

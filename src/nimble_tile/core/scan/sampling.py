@@ -234,8 +234,13 @@ def sample(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> Sampl
 
 
 def spoiled(wrong: np.ndarray, symbol: Symbol) -> tuple[int, ...]:
-    """Codewords of each block that have a wrong module (bool n × n)."""
+    """Codewords of each block that say something else, by wrong modules (bool n × n).
+
+    What was drawn against the message on purpose counts too, unless it is misread.
+    """
     plan = symbol.anatomy
+    if symbol.spent is not None:
+        wrong = wrong ^ symbol.spent
     hit = np.zeros(int(plan.codeword.max()) + 1, bool)
     hit[plan.codeword[(plan.codeword >= 0) & wrong]] = True
     return tuple(int(hit[list(block.codewords)].sum()) for block in plan.blocks)

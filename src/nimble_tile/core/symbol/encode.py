@@ -56,6 +56,12 @@ class Symbol:
         What it says.
     segments : tuple of Segment
         How the text is written.
+    tail : (int, int) or None
+        First bit and number of the digits at its end that say nothing and may
+        be chosen freely.
+    spent : ndarray of bool, n × n, or None
+        Modules that are drawn against the message on purpose; error correction
+        makes them good.
     """
 
     dark: np.ndarray
@@ -64,6 +70,8 @@ class Symbol:
     mask: int
     text: str
     segments: tuple[Segment, ...] = field(default=())
+    tail: tuple[int, int] | None = None
+    spent: np.ndarray | None = None
 
     @property
     def side(self) -> int:
@@ -111,10 +119,18 @@ def encode(message: Message, code: Code) -> Symbol:
         raise MessageError("There is no message yet.", "Write what the code should say.")
     charset = _charset(message, code)
     _check_micro(code)
-    found = fitting(message.text, code, charset)
+    tailed = code.steer == "tail"
+    if code.steer != "off":
+        code = code.model_copy(update={"raise_level": False})  # it would take the freedom
+    text = _before_tail(message) if tailed else message.text
+    found = fitting(text, code, charset)
     if found is None:
         raise _does_not_fit(message, code, charset)
     version, level, segments = found
+    tail = None
+    if tailed:
+        segments, tail = _with_tail(segments, version, level)
+        text += segments[-1].text
     mask = 0 if code.mask == "auto" else code.mask
     made = segno.make(
         [(s.text, _SEGNO[s.mode], _ENCODING.get(s.mode, s.charset)) for s in segments],
@@ -130,10 +146,36 @@ def encode(message: Message, code: Code) -> Symbol:
         mask, scores = masks.best_mask(dark, version, level, 0)
         dark = masks.remask(dark, version, level, 0, mask)
     dark.setflags(write=False)
-    symbol = Symbol(dark, version, level, mask, message.text, segments)
+    symbol = Symbol(dark, version, level, mask, text, segments, tail)
     if code.mask == "auto":
         symbol.__dict__["penalties"] = scores
     return symbol
+
+
+def _before_tail(message: Message) -> str:
+    """The link up to and with the # before its tail."""
+    if message.kind != "link":
+        raise MessageError("Only a link can have a tail of digits.", "Steer by padding instead.")
+    if "#" in message.text:
+        raise MessageError("The link has a part after # already.", "Steer by padding instead.")
+    return message.text + "#"
+
+
+def _with_tail(
+    segments: tuple[Segment, ...], version: str, level: str
+) -> tuple[tuple[Segment, ...], tuple[int, int]]:
+    """The segments with as many digits as there is room for, and where they begin."""
+    used = bits(segments, version)
+    empty = Segment("numeric", "")
+    head = bits((empty,), version)
+    groups = (capacity_bits(version, level) - used - head) // 10
+    if groups < 1 or tables.is_micro(version):
+        raise MessageError(
+            f"Version {version}-{level} has no room for a tail of digits.",
+            "Choose a larger version or a lower level.",
+        )
+    digits = 3 * groups
+    return (*segments, Segment("numeric", "0" * digits)), (used + head, digits)
 
 
 def versions_for(code: Code) -> tuple[str, ...]:

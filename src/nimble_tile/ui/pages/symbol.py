@@ -21,6 +21,7 @@ from nimble_tile.ui.controls import (
     set_rank,
     soft,
 )
+from nimble_tile.ui.pages.steering import SteerBox
 from nimble_tile.ui.pickers import PictureGrid
 from nimble_tile.ui.session import Session
 
@@ -29,6 +30,7 @@ if TYPE_CHECKING:
 
     from nimble_tile.core.study import Study
     from nimble_tile.core.symbol.encode import Symbol
+    from nimble_tile.ui.engine import Shown
 
 LEVELS = (
     ("L", "Corrects about 7% of the code: most room for the picture"),
@@ -97,11 +99,13 @@ class SymbolPage(QWidget):
         )
         self.quiet.released.connect(session.part)
         self.quiet_note = soft()
+        self.steering = SteerBox(session)
         layout.addLayout(row(QLabel("Error correction")))
         for widget in (self.level, self.level_note, self.raises):
             layout.addWidget(widget)
         layout.addLayout(named("Version", self.version, 78))
         layout.addWidget(self.micro_note)
+        layout.addWidget(self.steering)
         layout.addLayout(named("Characters", self.charset, 78))
         self._mask_head = QLabel("Mask pattern")
         for widget in (self._mask_head, self.auto_mask, self.masks, self.quiet, self.quiet_note):
@@ -161,7 +165,14 @@ class SymbolPage(QWidget):
         self.level_note.setText(dict(LEVELS)[code.level] + ".")
         if offered == ("-",):
             self.level_note.setText("Version M1 detects errors and corrects none.")
-        set_checked(self.raises, code.raise_level)
+        set_checked(self.raises, code.raise_level and code.steer == "off")
+        self.raises.setEnabled(code.steer == "off")
+        self.raises.setToolTip(
+            "Uses a higher level where that takes no larger version"
+            if code.steer == "off"
+            else "Not while the symbol is steered: it would take the freedom"
+        )
+        self.steering.show_piece(piece)
         self.version.set_value(code.version)
         self.micro_note.setVisible(micro)
         ascii_only = piece.message.text.isascii()
@@ -186,6 +197,9 @@ class SymbolPage(QWidget):
         )
         set_rank(self.quiet_note, "warn" if short else "soft")
 
+    def show_rendering(self, shown: Shown) -> None:
+        self.steering.show_rendering(shown)
+
     def show_study(self, study: Study) -> None:
         symbol = study.symbol
         for widget in (self._mask_head, self.auto_mask, self.masks):
@@ -208,6 +222,7 @@ class SymbolPage(QWidget):
     def dress(self, theme: themes.Theme) -> None:
         self.masks.dress(theme)
         self.quiet.dress(theme)
+        self.steering.dress(theme)
 
 
 def _micro(version: str) -> bool:

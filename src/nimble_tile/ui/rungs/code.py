@@ -62,6 +62,7 @@ class CodeRung(Rung):
         self._theme = themes.LIGHT
         self._study: Study | None = None
         self._verdict: Verdict | None = None
+        self._shown: Shown | None = None
         self.page = Segments(
             "Page",
             [
@@ -128,6 +129,8 @@ class CodeRung(Rung):
             page.show_verdict(self._verdict)
         if name != "looks" and self._study is not None:
             page.show_study(self._study)
+        if name == "symbol" and self._shown is not None:
+            page.show_rendering(self._shown)
         if name == "looks":
             QTimer.singleShot(0, self.looks_opened.emit)
         return page
@@ -151,12 +154,18 @@ class CodeRung(Rung):
             return f"Level {piece.code.level}{look}"
         symbol = shown.rendering.symbol
         level = "" if symbol.level == "-" else f"-{symbol.level}"
-        return f"{symbol.version}{level}, {symbol.side} modules, mask {symbol.mask}{look}"
+        steered = ", steered" if shown.rendering.steered is not None else ""
+        return f"{symbol.version}{level}, {symbol.side} modules, mask {symbol.mask}{steered}{look}"
 
     def show_piece(self, piece: Piece) -> None:
         self._verdict = None
         for page in self._made.values():
             page.show_piece(piece)
+
+    def show_rendering(self, shown: Shown) -> None:
+        self._shown = shown
+        if "symbol" in self._made:
+            self.symbol.show_rendering(shown)
 
     def show_study(self, study: Study) -> None:
         self._study = study

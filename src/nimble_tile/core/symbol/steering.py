@@ -1,0 +1,429 @@
+"""Steering: the free bits of a symbol chosen so that modules fall where a picture wants them.
+
+After the terminator a symbol's data bits mean nothing: readers stop there. Or,
+for those who want the letter of the standard, a tail of digits in a link's
+fragment says nothing either. Reed–Solomon codes are linear over GF(2), so that
+the free bits of a block decide as many of its modules, anywhere in it, error
+correction included, as there are free bits. Modules are ranked by how much the
+picture gains there; Gaussian elimination in that order finds which of them can
+be chosen together, once for all masks.
+
+References
+----------
+ISO/IEC 18004: terminator, padding, error correction codewords, masking.
+The linear freedom of padding is a fact of the code; how we rank, solve for all
+masks at once and spend spare is ours.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cache, lru_cache
+
+import numpy as np
+
+from nimble_tile.core.symbol import tables
+from nimble_tile.core.symbol.anatomy import Block
+from nimble_tile.core.symbol.assemble import assemble, mask_pattern
+from nimble_tile.core.symbol.encode import Symbol
+from nimble_tile.core.symbol.segments import bits
+
+PRIMITIVE = 0x11D
+"""Primitive polynomial of the field, x^8 + x^4 + x^3 + x^2 + 1 (ISO/IEC 18004)."""
+
+TERMINATOR = 4
+"""Bits of the terminator."""
+
+
+@dataclass(frozen=True, eq=False)
+class Wanted:
+    """What a picture wants of each module.
+
+    Attributes
+    ----------
+    dark : ndarray of bool, n × n
+    weight : ndarray of float, n × n
+        How much is gained by it, 0 or more.
+    """
+
+    dark: np.ndarray
+    weight: np.ndarray
+
+
+@dataclass(frozen=True, eq=False)
+class Steered:
+    """A symbol whose free bits were chosen.
+
+    Attributes
+    ----------
+    symbol : Symbol
+    steerable : float
+        Share of the data and error correction modules that could be chosen
+        freely, 0 to 1.
+    before, after : float
+        Share of these modules, weighted by gain, that are as the picture wants
+        them: in the symbol as it was, and as it is.
+    matched : float
+        The share without weights.
+    chosen : ndarray of bool, n × n
+        Modules that were chosen one by one.
+    spent : ndarray of bool, n × n
+        Modules set against the message, which error correction makes good.
+    """
+
+    symbol: Symbol
+    steerable: float
+    before: float
+    after: float
+    matched: float
+    chosen: np.ndarray
+    spent: np.ndarray
+
+
+@cache
+def _logs() -> tuple[np.ndarray, np.ndarray]:
+    """Powers of the field's generator, and logarithms."""
+    power = np.zeros(512, np.int64)
+    log = np.zeros(256, np.int64)
+    value = 1
+    for exponent in range(255):
+        power[exponent] = value
+        log[value] = exponent
+        value <<= 1
+        if value & 0x100:
+            value ^= PRIMITIVE
+    power[255:510] = power[:255]
+    return power, log
+
+
+def multiply(a: np.ndarray, b: np.ndarray) -> np.ndarray:
+    """Product in GF(256), element by element (int64)."""
+    power, log = _logs()
+    a, b = np.broadcast_arrays(np.asarray(a), np.asarray(b))
+    product = power[log[a] + log[b]]
+    return np.where((a == 0) | (b == 0), 0, product)
+
+
+@cache
+def generator(count: int) -> np.ndarray:
+    """Coefficients of the generator polynomial of degree `count`, highest first (int64)."""
+    power, _ = _logs()
+    poly = np.array([1], np.int64)
+    for exponent in range(count):
+        shifted = np.append(poly, 0)
+        shifted[1:] ^= multiply(poly, power[exponent])
+        poly = shifted
+    return poly
+
+
+@lru_cache(maxsize=64)
+def responses(data: int, correction: int) -> np.ndarray:
+    """Error correction codewords of each data codeword alone with value 1 (data × correction)."""
+    tail = generator(correction)[1:]
+    rows = np.zeros((data, correction), np.int64)
+    row = tail.copy()
+    for index in range(data - 1, -1, -1):
+        rows[index] = row
+        lead, row = row[0], np.append(row[1:], 0)
+        row ^= multiply(tail, lead)
+    return rows
+
+
+def free_bits(symbol: Symbol, used: int) -> np.ndarray:
+    """Which data bits, in the order of the bit stream, readers do not look at (bool).
+
+    Parameters
+    ----------
+    symbol : Symbol
+        A QR symbol, not Micro QR.
+    used : int
+        Bits that the message takes, mode indicators and counts included.
+    """
+    total = 8 * sum(len(block.data) for block in symbol.anatomy.blocks)
+    free = np.zeros(total, bool)
+    free[min(total, used + TERMINATOR) :] = True
+    return free
+
+
+def tail_bits(symbol: Symbol) -> np.ndarray:
+    """Bits of a symbol's tail of digits that may be anything (bool, in the bit stream's order).
+
+    Three digits take ten bits; the first of them stays 0, so that any choice of
+    the others is a number below 1000.
+    """
+    total = 8 * sum(len(block.data) for block in symbol.anatomy.blocks)
+    free = np.zeros(total, bool)
+    start, digits = symbol.tail
+    for group in range(digits // 3):
+        free[start + 10 * group + 1 : start + 10 * group + 10] = True
+    return free
+
+
+def _digits(symbol: Symbol, words: np.ndarray) -> str:
+    """The tail that stands in a final message."""
+    places = [index for block in symbol.anatomy.blocks for index in block.data]
+    stream = np.unpackbits(words[places].astype(np.uint8))
+    start, digits = symbol.tail
+    groups = stream[start : start + 10 * (digits // 3)].reshape(-1, 10)
+    values = groups @ (1 << np.arange(9, -1, -1))
+    return "".join(f"{value:03d}" for value in values)
+
+
+def codewords_of(symbol: Symbol) -> np.ndarray:
+    """Codewords of the final message, from the modules (int64)."""
+    plan = symbol.anatomy
+    plain = symbol.dark ^ mask_pattern(symbol.mask, symbol.side)
+    carries = plan.codeword >= 0
+    words = np.zeros(int(plan.codeword.max()) + 1, np.int64)
+    np.add.at(words, plan.codeword[carries], plain[carries].astype(np.int64) << plan.bit[carries])
+    return words
+
+
+@dataclass(frozen=True, eq=False)
+class _Solved:
+    """One block after elimination.
+
+    `columns` are its bits in order of gain as (codeword, bit); `pivots` index
+    into them; `rows` (pivots × columns, 0 or 1) turns a choice of pivots into
+    bits.
+    """
+
+    codewords: np.ndarray
+    bits: np.ndarray
+    pivots: np.ndarray
+    rows: np.ndarray
+
+
+def _eliminate(block: Block, free: np.ndarray, gain: np.ndarray) -> _Solved:
+    """Reduced row echelon form of a block's free bits, columns in order of gain.
+
+    Parameters
+    ----------
+    block : Block
+    free : ndarray of bool, data × 8
+        Free bits of its data codewords, highest bit first.
+    gain : ndarray of float, codewords × 8
+        Gain of each bit's module, data first.
+    """
+    data, correction = len(block.data), len(block.correction)
+    place, bit = np.nonzero(free)
+    count = len(place)
+    order = np.argsort(-gain.ravel(), kind="stable")
+    codewords = np.array(block.codewords)[order // 8]
+    if count == 0:
+        empty = np.zeros((0, len(order)), np.uint8)
+        return _Solved(codewords, 7 - order % 8, np.zeros(0, np.int64), empty)
+    value = (0x80 >> bit).astype(np.int64)
+    whole = np.zeros((count, data + correction), np.uint8)
+    whole[np.arange(count), place] = value
+    whole[:, data:] = multiply(responses(data, correction)[place], value[:, None])
+    dense = np.unpackbits(whole, axis=1)[:, order]
+    padded = np.zeros((count, -(-dense.shape[1] // 64) * 64), np.uint8)
+    padded[:, : dense.shape[1]] = dense
+    packed = np.packbits(padded, axis=1, bitorder="little").view(np.uint64)
+    packed = np.ascontiguousarray(packed)
+    pivots = []
+    done = 0
+    one = np.uint64(1)
+    for column in range(dense.shape[1]):
+        word, shift = column >> 6, np.uint64(column & 63)
+        has = (packed[:, word] >> shift) & one
+        below = has[done:]
+        first = int(below.argmax())
+        if not below[first]:
+            continue
+        if first:
+            packed[[done, done + first]] = packed[[done + first, done]]
+            has[[done, done + first]] = has[[done + first, done]]
+        has[done] = 0
+        others = np.flatnonzero(has)
+        # Left of its pivot a row is empty.
+        packed[others, word:] ^= packed[done, word:]
+        pivots.append(column)
+        done += 1
+        if done == count:
+            break
+    rows = np.unpackbits(packed[:done].view(np.uint8), axis=1, bitorder="little")
+    return _Solved(codewords, 7 - order % 8, np.array(pivots, np.int64), rows[:, : dense.shape[1]])
+
+
+class Steering:
+    """The elimination for one message, version and level; it serves every mask and keeps
+    for as long as the order of the gains does.
+
+    Parameters
+    ----------
+    symbol : Symbol
+        Any mask.
+    free : ndarray of bool
+        From `free_bits`.
+    weight : ndarray of float, n × n
+        Gain of each module.
+    """
+
+    def __init__(self, symbol: Symbol, free: np.ndarray, weight: np.ndarray) -> None:
+        self.symbol = symbol
+        plan = symbol.anatomy
+        self._base = codewords_of(symbol)
+        gains = np.zeros((len(self._base), 8))
+        carries = plan.codeword >= 0
+        gains[plan.codeword[carries], 7 - plan.bit[carries]] = weight[carries]
+        self._blocks: list[_Solved] = []
+        self._clear(free)
+        start = 0
+        for block in plan.blocks:
+            count = len(block.data)
+            own = free[8 * start : 8 * (start + count)].reshape(count, 8)
+            self._blocks.append(_eliminate(block, own, gains[list(block.codewords)]))
+            start += count
+        self.free = int(free.sum())
+
+    def _clear(self, free: np.ndarray) -> None:
+        """The base: all free bits 0, error correction to match."""
+        start = 0
+        for block in self.symbol.anatomy.blocks:
+            count = len(block.data)
+            own = np.packbits(free[8 * start : 8 * (start + count)]).astype(np.int64)
+            words = self._base[list(block.data)] & ~own
+            self._base[list(block.data)] = words
+            parts = multiply(responses(count, len(block.correction)), words[:, None])
+            self._base[list(block.correction)] = np.bitwise_xor.reduce(parts, axis=0)
+            start += count
+
+    @property
+    def steerable(self) -> float:
+        """Share of the data and error correction modules that can be chosen freely."""
+        plan = self.symbol.anatomy
+        return sum(len(b.pivots) for b in self._blocks) / int((plan.codeword >= 0).sum())
+
+    def solve(
+        self, wanted: Wanted, masks: tuple[int, ...] = tuple(range(8)), spend: int = 0
+    ) -> Steered:
+        """Choose the free bits for what is wanted, under the best of some masks.
+
+        Parameters
+        ----------
+        wanted : Wanted
+        masks : tuple of int
+            Masks to try, 0 to 7.
+        spend : int
+            Codewords of each block that may be set against the message, at
+            most; each takes as much of the spare.
+
+        Returns
+        -------
+        Steered
+        """
+        plan, symbol = self.symbol.anatomy, self.symbol
+        carries = plan.codeword >= 0
+        wish = np.zeros((len(masks), len(self._base)), np.int64)
+        gains = np.zeros((len(self._base), 8))
+        gains[plan.codeword[carries], 7 - plan.bit[carries]] = wanted.weight[carries]
+        for index, mask in enumerate(masks):
+            bits = (wanted.dark ^ mask_pattern(mask, symbol.side))[carries].astype(np.int64)
+            np.add.at(wish[index], plan.codeword[carries], bits << plan.bit[carries])
+        made = np.repeat(self._base[None], len(masks), 0)
+        for solved in self._blocks:
+            if not len(solved.pivots):
+                continue
+            shift = solved.bits[solved.pivots]
+            at = solved.codewords[solved.pivots]
+            flips = ((wish[:, at] ^ self._base[at]) >> shift) & 1
+            changed = (flips.astype(np.float32) @ solved.rows.astype(np.float32)) % 2
+            values = changed.astype(np.int64) << solved.bits
+            for index in range(len(masks)):
+                np.bitwise_xor.at(made[index], solved.codewords, values[index])
+        clean = made.copy()
+        spent_words: list[np.ndarray] = []
+        scores = []
+        for index in range(len(masks)):
+            spent_words.append(self._spend(made[index], wish[index], gains, spend))
+            scores.append(float((self._agree(made[index], wish[index]) * gains).sum()))
+        best = int(np.argmax(scores))
+        text = symbol.text
+        if symbol.tail is not None:
+            text = text[: -symbol.tail[1]] + _digits(symbol, clean[best])
+        return self._steered(
+            made[best], wish[best], masks[best], wanted, gains, spent_words[best], text
+        )
+
+    def _agree(self, words: np.ndarray, wish: np.ndarray) -> np.ndarray:
+        """Bits that are as wished (codewords × 8, highest bit first)."""
+        differ = (words ^ wish).astype(np.uint8)
+        return 1 - np.unpackbits(differ[:, None], axis=1)
+
+    def _spend(
+        self, words: np.ndarray, wish: np.ndarray, gains: np.ndarray, spend: int
+    ) -> np.ndarray:
+        """Set the codewords that gain most to what is wished; which bits were changed."""
+        changed = np.zeros_like(words)
+        if spend <= 0:
+            return changed
+        missed = ((1 - self._agree(words, wish)) * gains).sum(1)
+        for block in self.symbol.anatomy.blocks:
+            own = np.array(block.codewords)
+            most = min(spend, block.correctable)
+            chosen = own[np.argsort(-missed[own], kind="stable")[:most]]
+            chosen = chosen[missed[chosen] > 0]
+            changed[chosen] = words[chosen] ^ wish[chosen]
+            words[chosen] = wish[chosen]
+        return changed
+
+    def _steered(
+        self,
+        words: np.ndarray,
+        wish: np.ndarray,
+        mask: int,
+        wanted: Wanted,
+        gains: np.ndarray,
+        changed: np.ndarray,
+        text: str,
+    ) -> Steered:
+        symbol, plan = self.symbol, self.symbol.anatomy
+        carries = plan.codeword >= 0
+        dark = assemble(symbol.version, symbol.level, mask, words.tolist())
+        dark.setflags(write=False)
+        segments = symbol.segments
+        if symbol.tail is not None:
+            last = replace(segments[-1], text=text[-symbol.tail[1] :])
+            segments = (*segments[:-1], last)
+        spent = np.zeros(plan.codeword.shape, bool)
+        spent[carries] = (changed[plan.codeword[carries]] >> plan.bit[carries]) & 1 > 0
+        made = replace(
+            symbol, dark=dark, mask=mask, text=text, segments=segments,
+            spent=spent if spent.any() else None,
+        )  # fmt: skip
+        whole = max(float(gains.sum()), 1e-12)
+        agree = self._agree(words, wish)
+        was = symbol.dark == wanted.dark
+        before = float(wanted.weight[carries & was].sum()) / whole
+        chosen = np.zeros(plan.codeword.shape, bool)
+        picked = np.zeros((len(words), 8), bool)
+        for solved in self._blocks:
+            picked[solved.codewords[solved.pivots], 7 - solved.bits[solved.pivots]] = True
+        chosen[carries] = picked[plan.codeword[carries], 7 - plan.bit[carries]]
+        return Steered(
+            made, self.steerable, before, float((agree * gains).sum()) / whole,
+            float((dark == wanted.dark)[carries].mean()), chosen & ~spent, spent,
+        )  # fmt: skip
+
+
+def freedom(symbol: Symbol) -> np.ndarray:
+    """Free bits of a symbol: of its tail, if it has one, else of its padding.
+
+    Raises
+    ------
+    ValueError
+        It is Micro QR.
+    """
+    if tables.is_micro(symbol.version):
+        raise ValueError("Micro QR codes are not steered")
+    if symbol.tail is not None:
+        return tail_bits(symbol)
+    return free_bits(symbol, bits(symbol.segments, symbol.version))
+
+
+def spendable(symbol: Symbol, keep: float) -> int:
+    """Codewords of each block that may be spent while this spare is kept, 0 to 1."""
+    least = min(block.correctable for block in symbol.anatomy.blocks)
+    return int((1 - keep) * least + 1e-9)
