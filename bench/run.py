@@ -230,6 +230,36 @@ def logos() -> list[bool]:
     return found
 
 
+def steering() -> list[bool]:
+    """All eight masks steered, beside segno making the same symbol with automatic mask."""
+    import cv2
+    import numpy as np
+    import segno
+
+    from nimble_tile.core.piece import Code, Message
+    from nimble_tile.core.symbol.encode import encode
+    from nimble_tile.core.symbol.steering import Steering, Wanted, freedom
+
+    text, results = "https://lanternwalk.example/dusk/path7", []
+    rng = np.random.default_rng(1)
+    for version, limit in (("12", 10), ("25", 15), ("40", 15)):
+        symbol = encode(Message(text=text), Code(version=version, level="L", raise_level=False))
+        tones = cv2.GaussianBlur(rng.normal(size=symbol.dark.shape), (0, 0), 3)
+        wanted = Wanted(tones < 0, np.abs(tones))
+
+        def steer(symbol=symbol, wanted=wanted) -> None:
+            Steering(symbol, freedom(symbol), wanted.weight).solve(wanted)
+
+        def plain(version=version) -> None:
+            segno.make(text, version=int(version), error="l", boost_error=False)
+
+        results.append(
+            compare(f"steering {version}-L, all masks", steer, "segno, automatic mask", plain,
+                    limit, 5)
+        )  # fmt: skip
+    return results
+
+
 def trials() -> list[bool]:
     """The full set on a piece of 1024 pixels, beside the readers called bare on its frames."""
     import cv2
@@ -288,7 +318,7 @@ def trials() -> list[bool]:
 def main() -> int:
     parts = {
         "edit": edit_to_picture, "verdict": verdict, "outline": outline, "start": start,
-        "logo": logos, "trials": trials,
+        "logo": logos, "trials": trials, "steering": steering,
         "advice": lambda: large.advice(timed), "export": lambda: large.export_time(compare),
         "memory": large.export_memory,
     }  # fmt: skip

@@ -133,7 +133,7 @@ class Renderer(Stages):
             fixed = piece.code.mask
             masks = tuple(range(8)) if fixed == "auto" else (fixed,)
             solver = Steering(symbol, freedom(symbol), wanted.weight)
-            return solver.solve(wanted, masks, spendable(symbol, piece.code.keep))
+            return solver.best(wanted, masks, spendable(symbol, piece.code.keep))
 
         whole = (symbol, key, place, quiet, piece.picture.guard, piece.code.mask, piece.code.keep)
         return self._stage("steered", whole, solve, keep=3)

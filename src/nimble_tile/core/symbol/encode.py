@@ -154,7 +154,7 @@ def encode(message: Message, code: Code) -> Symbol:
 
 def _before_tail(message: Message) -> str:
     """The link up to and with the # before its tail."""
-    if message.kind != "link":
+    if not message.text.lower().startswith(("http://", "https://")):
         raise MessageError("Only a link can have a tail of digits.", "Steer by padding instead.")
     if "#" in message.text:
         raise MessageError("The link has a part after # already.", "Steer by padding instead.")

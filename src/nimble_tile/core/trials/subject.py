@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -75,7 +75,9 @@ class Subject:
 
 
 def plain_twin(symbol: Symbol, expected: str, own_size: float | None = None) -> Subject:
-    """A symbol in black on white by itself; see `Subject.twin`."""
+    """A symbol in black on white by itself, nothing spent; see `Subject.twin`."""
+    if symbol.spent is not None:
+        symbol = replace(symbol, dark=symbol.dark ^ symbol.spent, spent=None)
     side = (symbol.side + 2 * TWIN_MARGIN) * TWIN_MODULE
     image = plain_code(symbol, TWIN_MARGIN, side)
     low, high = TWIN_MARGIN * TWIN_MODULE, (TWIN_MARGIN + symbol.side) * TWIN_MODULE

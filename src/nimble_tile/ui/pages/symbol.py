@@ -184,6 +184,11 @@ class SymbolPage(QWidget):
         )
         self.charset.set_value(code.charset)
         set_checked(self.auto_mask, code.mask == "auto")
+        steers = code.steer != "off" and piece.picture.digest is not None
+        self.auto_mask.setText(
+            "Choose the mask that suits the picture" if steers
+            else "Choose the mask with the least penalty"
+        )  # fmt: skip
         if code.mask != "auto":
             self.masks.set_value(code.mask)
         self.quiet.set_value(code.quiet_zone)

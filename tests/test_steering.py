@@ -1,0 +1,292 @@
+"""Steering: free bits chosen for a picture, against an independent decoder and the readers."""
+
+import json
+
+import cv2
+import numpy as np
+import pytest
+from reedsolo import RSCodec
+
+from conftest import LINK, encoded, photograph
+from nimble_tile.core.errors import MessageError
+from nimble_tile.core.piece import Blend, Code, Message, Picture, Piece, Region
+from nimble_tile.core.project import archive
+from nimble_tile.core.render import Renderer
+from nimble_tile.core.rendering import plain_code
+from nimble_tile.core.scan.readers import READERS
+from nimble_tile.core.scan.verdict import judge_rendering
+from nimble_tile.core.symbol import tables
+from nimble_tile.core.symbol.assemble import function_pattern
+from nimble_tile.core.symbol.encode import encode
+from nimble_tile.core.symbol.segments import bits
+from nimble_tile.core.symbol.steering import (
+    Steering,
+    Wanted,
+    codewords_of,
+    found_plainly,
+    freedom,
+    responses,
+    spendable,
+)
+from nimble_tile.core.trials.subject import plain_twin
+from nimble_tile.ui.bench import Lens
+
+
+def symbol_of(version, level, text=LINK, **code):
+    return encode(Message(text=text), Code(version=version, level=level, raise_level=False, **code))
+
+
+def picture(side, seed):
+    """A smooth made-up picture on the grid of modules."""
+    rng = np.random.default_rng(seed)
+    tones = cv2.GaussianBlur(rng.normal(size=(side, side)), (0, 0), 2.5)
+    local = cv2.GaussianBlur(tones, (0, 0), 5)
+    return Wanted(tones < local, np.abs(tones - local))
+
+
+def steered(symbol, wanted, **options):
+    return Steering(symbol, freedom(symbol), wanted.weight).best(wanted, **options)
+
+
+def readers(dark):
+    """What each reader reads, at two sizes: OpenCV loses single codes at single ones."""
+    found = {name: set() for name in READERS}
+    for pixels in (8, 7):
+        symbol = type("S", (), {"dark": dark, "side": dark.shape[0]})
+        image = plain_code(symbol, 4, pixels * (len(dark) + 8))
+        for name, make in READERS.items():
+            found[name] |= {reading.text for reading in make().read(image)}
+    return found
+
+
+@pytest.mark.parametrize(("data", "correction"), [(16, 10), (43, 24), (68, 18), (118, 30)])
+def test_error_correction_is_an_independent_encoders(data, correction):
+    # reedsolo, with the field and the first root of ISO/IEC 18004.
+    codec = RSCodec(correction, fcr=0, prim=0x11D, c_exp=8)
+    rng = np.random.default_rng(data)
+    words = rng.integers(0, 256, data)
+    theirs = list(codec.encode(bytes(words.tolist())))[data:]
+    from nimble_tile.core.symbol.steering import multiply
+
+    ours = np.bitwise_xor.reduce(multiply(responses(data, correction), words[:, None]), axis=0)
+    assert ours.tolist() == theirs
+
+
+@pytest.mark.parametrize(
+    ("version", "level", "steerable", "matched", "weighted"),
+    # Our own first experiments on photographs; half is chance.
+    [("5", "L", 0.51, 0.75, 0.80), ("8", "L", 0.64, 0.81, 0.88), ("8", "M", 0.47, 0.72, 0.80),
+     ("8", "Q", 0.29, 0.62, 0.72), ("12", "H", 0.25, 0.60, 0.70)],
+)  # fmt: skip
+def test_as_many_modules_are_chosen_as_there_are_free_bits(
+    version, level, steerable, matched, weighted
+):
+    symbol = symbol_of(version, level)
+    wanted = picture(symbol.side, 3)
+    free = freedom(symbol)
+    found = Steering(symbol, free, wanted.weight).solve(wanted)
+    plan = symbol.anatomy
+    assert found.chosen.sum() == free.sum()
+    assert found.steerable == pytest.approx(free.sum() / (plan.codeword >= 0).sum())
+    assert found.steerable == pytest.approx(steerable, abs=0.015)
+    # Each chosen module is exactly as the picture wants it, and the figures are the truth.
+    dark = found.symbol.dark
+    assert (dark == wanted.dark)[found.chosen].all()
+    carries = plan.codeword >= 0
+    assert found.matched == pytest.approx((dark == wanted.dark)[carries].mean())
+    agree = wanted.weight * (dark == wanted.dark)
+    assert found.after == pytest.approx(agree[carries].sum() / wanted.weight[carries].sum())
+    assert found.matched > matched and found.after > weighted > found.before
+    # Finders, timing, format and version stay the standard's.
+    fixed = function_pattern(version, level, found.symbol.mask)
+    assert np.array_equal(dark[~plan.encoding], fixed[~plan.encoding])
+
+
+@pytest.mark.parametrize(
+    ("version", "level", "steer", "spend"),
+    [("3", "L", "padding", 0), ("7", "M", "padding", 1), ("10", "L", "tail", 0),
+     ("10", "Q", "tail", 2), ("14", "L", "padding", 3), ("21", "H", "padding", 0),
+     ("30", "L", "padding", 0)],
+)  # fmt: skip
+def test_an_independent_decoder_and_all_readers_read_the_message(version, level, steer, spend):
+    symbol = symbol_of(version, level, steer=steer)
+    wanted = picture(symbol.side, int(version))
+    found = steered(symbol, wanted, spend=spend)
+    made = found.symbol
+    words = codewords_of(made)
+    wrong = []
+    stream = []
+    for block in made.anatomy.blocks:
+        codec = RSCodec(len(block.correction), fcr=0, prim=0x11D, c_exp=8)
+        data, _, errors = codec.decode(bytes(words[list(block.codewords)].tolist()))
+        wrong.append(len(errors))
+        stream += list(data)
+    assert max(wrong) <= spend and (spend == 0 or max(wrong) > 0)
+    assert (found.spent.sum() > 0) == (spend > 0)
+    # What stands before the terminator is what stood there before.
+    used = bits(made.segments, version)
+    ours = np.unpackbits(np.array(stream, np.uint8))
+    plain = codewords_of(symbol)
+    places = [index for block in symbol.anatomy.blocks for index in block.data]
+    theirs = np.unpackbits(plain[places].astype(np.uint8))
+    until = used if steer == "padding" else symbol.tail[0]
+    assert np.array_equal(ours[: until + (4 if steer == "padding" else 0)],
+                          theirs[: until + (4 if steer == "padding" else 0)])  # fmt: skip
+    said = readers(made.dark)
+    plainly = readers(symbol.dark)
+    for name, texts in said.items():
+        assert texts == {made.text} or not plainly[name], name
+    if steer == "tail":
+        link, _, digits = made.text.partition("#")
+        assert link == LINK and digits.isdigit() and len(digits) == symbol.tail[1]
+        assert len(set(digits)) > 3
+    else:
+        assert made.text == LINK
+
+
+def test_random_symbols_are_read(bay):
+    rng = np.random.default_rng(11)
+    lost = {name: 0 for name in READERS}
+    for number in range(24):
+        level = "LMQH"[int(rng.integers(4))]
+        steer = ("padding", "tail")[number % 2]
+        version = str(int(rng.integers(6, 26)))
+        text = "https://lanternwalk.example/" + "".join(rng.choice(list("abcdef123"), 12))
+        symbol = symbol_of(version, level, text, steer=steer)
+        mask = int(rng.integers(8))
+        found = steered(symbol, picture(symbol.side, number), masks=(mask,))
+        assert found.symbol.mask == mask
+        image = plain_code(found.symbol, 4, 7 * (symbol.side + 8))
+        twin = plain_code(symbol, 4, 7 * (symbol.side + 8))
+        for ours, plain in zip(*bay.read_all([image, twin]), strict=True):
+            read = any(r.text == found.symbol.text for r in ours.readings)
+            plainly = any(r.text == symbol.text for r in plain.readings)
+            lost[ours.name] += plainly and not read
+    # OpenCV also loses plain codes at single sizes, and here the mask was given.
+    assert lost == {"zxing-cpp": 0, "OpenCV": lost["OpenCV"], "quirc": 0, "qrdec": 0}
+    assert lost["OpenCV"] <= 2
+
+
+def test_a_mask_that_opencv_misses_is_passed_over():
+    symbol = symbol_of("3", "L")
+    wanted = picture(symbol.side, 3)
+    solver = Steering(symbol, freedom(symbol), wanted.weight)
+    blind, seen = solver.solve(wanted), solver.best(wanted)
+    assert not found_plainly(blind.symbol) and found_plainly(seen.symbol)
+    assert seen.symbol.mask != blind.symbol.mask and seen.after < blind.after
+    assert readers(seen.symbol.dark)["OpenCV"] == {LINK}
+
+
+def test_what_cannot_be_steered_says_so():
+    with pytest.raises(MessageError, match="after #"):
+        symbol_of("10", "L", LINK + "#top", steer="tail")
+    with pytest.raises(MessageError, match="Only a link"):
+        encode(Message(text="reeds"), Code(version="5", steer="tail"))
+    with pytest.raises(MessageError, match="no room"):
+        symbol_of("3", "L", LINK + "/some-more-t", steer="tail")
+    with pytest.raises(ValueError, match="Micro"):
+        freedom(encode(Message(kind="text", text="1234"), Code(version="M2", level="L")))
+    symbol = symbol_of("8", "H")
+    assert spendable(symbol, 1.0) == 0
+    assert spendable(symbol, 0.5) == symbol.anatomy.blocks[0].correctable // 2
+    assert tables.side("8") == symbol.side
+
+
+# In a piece ------------------------------------------------------------------
+
+
+@pytest.fixture
+def piece(store):
+    digest = store.add(encoded(photograph("chelsea")), "chelsea")
+    code = Code(version="8", level="L", steer="padding")
+    return Piece(message=Message(text=LINK), code=code, blend=Blend(strength=0.6),
+                 picture=Picture(digest=digest, name="chelsea.png"))  # fmt: skip
+
+
+def test_a_steered_piece_keeps_more_of_the_picture_and_is_read(piece, store, bay):
+    renderer = Renderer(store)
+    plain = renderer.render(piece.edited("code", steer="off"), 800)
+    made = renderer.render(piece, 800)
+    before, after = (judge_rendering(r, bay) for r in (plain, made))
+    assert plain.steered is None and made.steered.after > 0.88
+    assert after.readers_right == (4, 4) and after.spare == 1.0
+    assert after.fidelity.ssim_view > before.fidelity.ssim_view + 0.1
+    # The same symbol at every size, for the study too, and in the project.
+    large = renderer.render(piece, 1500)
+    assert np.array_equal(large.symbol.dark, made.symbol.dark)
+    assert np.array_equal(renderer.symbol(piece).dark, made.symbol.dark)
+    # Elsewhere on the picture the free bits fall otherwise.
+    moved = piece.edited("picture", region=Region(x=5, y=5, width=180, height=180))
+    assert not np.array_equal(renderer.render(moved, 800).symbol.dark, made.symbol.dark)
+    # Without a picture there is nothing to steer by.
+    bare = piece.model_copy(update={"picture": Picture()})
+    assert renderer.render(bare, 400).steered is None
+
+
+def test_spare_is_spent_as_said_and_the_plain_twin_spends_none(piece, store, bay, tmp_path):
+    renderer = Renderer(store)
+    spending = piece.edited("code", keep=0.6)
+    made, whole = renderer.render(spending, 800), renderer.render(piece, 800)
+    assert made.steered.spent.any() and made.steered.after > whole.steered.after
+    verdict = judge_rendering(made, bay)
+    assert 0.6 <= verdict.spare < 1
+    twin = plain_twin(made.symbol, made.symbol.text)
+    assert twin.symbol.spent is None
+    assert np.array_equal(twin.symbol.dark, made.symbol.dark ^ made.steered.spent)
+    path = tmp_path / "s.nimbletile"
+    archive.save(spending, store, path)
+    assert archive.load(path, store) == spending
+
+
+def test_steering_from_the_command_line(tmp_path, capsys):
+    from nimble_tile.cli import main
+
+    photo = tmp_path / "p.png"
+    photo.write_bytes(encoded(photograph("coffee")))
+    with pytest.raises(SystemExit) as left:
+        main(["make", "--message", LINK, "--picture", str(photo), "--version", "9", "--level", "L",
+              "--steer", "tail", "--keep-spare", "80", "--out", str(tmp_path / "o.png"),
+              "--size", "800", "--json"])  # fmt: skip
+    told = json.loads(capsys.readouterr().out)
+    assert left.value.code == 0
+    assert told["message"].startswith(LINK + "#") and told["steering"]["matched"] > 0.7
+    assert told["steering"]["steerable"] > 0.5 and told["steering"]["spent"] > 0
+
+
+def test_steering_in_the_window(window, settle, qtbot, tmp_path):
+    path = tmp_path / "chelsea.png"
+    path.write_bytes(encoded(photograph("chelsea")))
+    window.message.text.setPlainText(LINK)
+    settle(window)
+    window.ladder.open(1)
+    box = window.code.symbol.steering
+    assert "free bits" in box.told.text() and not box.keep.isVisible()
+    box.way.button("padding").click()
+    assert "once there is a picture" in box.told.text()
+    assert not window.lens_actions[Lens.STEERING].isEnabled()
+    window.desk.bring_picture(path)
+    qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
+    settle(window)
+    window.ladder.open(1)
+    assert box.room.isVisible() and "can be chosen" in box.told.text()
+    box.room.click()
+    settle(window)
+    assert window.session.piece.code.version == "10" and not box.room.isVisible()
+    assert window.ladder.rows[1].summary.startswith("10-L") and "steered" in (
+        window.ladder.rows[1].summary
+    )
+    assert not window.code.symbol.raises.isEnabled()
+    before = window.bench.shown.rendering.steered
+    box.keep.edited.emit(0.5)
+    settle(window)
+    now = window.bench.shown.rendering.steered
+    assert now.spent.any() and now.after > before.after
+    window.look_through(Lens.STEERING)
+    assert window.bench.grab().toImage() != window.bench.image
+    window.session.undo()
+    window.session.undo()
+    assert window.session.piece.code.version == "auto"
+    box.way.button("off").click()
+    assert window.bench.lens is Lens.FINISHED
+    settle(window)
+    assert window.bench.shown.rendering.steered is None
