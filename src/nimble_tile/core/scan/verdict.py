@@ -268,6 +268,7 @@ def judge(
     first = min(longer, LARGEST_LOOK)
     waiting, looked = list(NAMES), None
     samples: list[tuple[Sample, bool]] = []
+    prints: list[np.ndarray] = []  # the code as a faded print, made while readers read
     upside_down = False
     for side in [first, *(side for side in looks if side < first)]:
         if side != first and looked is not None and not looked.corrects:
@@ -284,7 +285,12 @@ def judge(
                 seen = 255 - view if inverted else view
                 samples.append((sample(seen, place, symbol, quiet_zone), inverted))
 
-            tasks.insert(0, look_ourselves)
+            def fade(symbol=symbol) -> None:
+                module = module_side(symbol, box, quad, quiet_zone, ())
+                area = area_of(box, (), corner, framed.shape)
+                prints.append(faded(framed, max(module, 0.5), area))
+
+            tasks = [look_ourselves, *tasks, fade]
         for outcome in bay.read(view, waiting, tasks):
             _gather(found, outcome, scale, corner)
             marks[outcome.name] = _mark(outcome, expected, micro, max(view.shape))
@@ -302,9 +308,11 @@ def judge(
     state = _state(ordered, expected, spare)
     hard = None
     if state == "well" and symbol is not None and not upside_down:
-        module = module_side(symbol, box, quad, quiet_zone, found)
-        area = area_of(box, found, corner, framed.shape)
-        hard = _hard_look(framed, module, area, bay, ordered, expected or found[0].text)
+        if not prints:
+            module = module_side(symbol, box, quad, quiet_zone, found)
+            area = area_of(box, found, corner, framed.shape)
+            prints.append(faded(framed, max(module, 0.5), area))
+        hard = _hard_look(prints[0], bay, ordered, expected or found[0].text)
         if hard[0] < ENOUGH_FADED * hard[1]:
             state = "thin"
     verdict = Verdict(state, expected, matches, tuple(found), ordered, spare, looked, faded=hard)
@@ -316,16 +324,11 @@ def judge(
 
 
 def _hard_look(
-    framed: np.ndarray,
-    module: float,
-    area: tuple[slice, slice] | None,
-    bay: ReaderBay,
-    marks: Sequence[Mark],
-    expected: str,
+    image: np.ndarray, bay: ReaderBay, marks: Sequence[Mark], expected: str
 ) -> tuple[int, int]:
-    """How many readers read it as a faded print, and how many could."""
+    """How many readers read the code as a faded print, and how many could."""
     able = [mark.name for mark in marks if mark.able]
-    outcomes = bay.read(faded(framed, max(module, 0.5), area), able)
+    outcomes = bay.read(image, able)
     read = sum(any(r.text == expected for r in outcome.readings) for outcome in outcomes)
     return read, len(able)
 
