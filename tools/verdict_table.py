@@ -7,6 +7,7 @@ composites served to choose the thresholds of the verdict; the figures are from
 the other half.
 
     tools/verdict_table.py measure figures.json [how many]
+    tools/verdict_table.py again figures.json
     tools/verdict_table.py table figures.json docs/verdict.md
 """
 
@@ -185,6 +186,18 @@ def measure(path: Path, count: int) -> None:
     bay.close()
 
 
+def judge_again(path: Path) -> None:
+    """The first verdict of every composite anew; trials stay as they were measured."""
+    rows = [json.loads(line) for line in path.read_text("utf-8").splitlines()]
+    bay, renderer = ReaderBay(), None
+    for row, (_, piece, store) in zip(rows, composites(len(rows)), strict=True):
+        renderer = renderer or Renderer(store)
+        verdict = judge_rendering(renderer.render(piece, SIZE), bay, with_fidelity=False)
+        row.update(state=verdict.state, readers=verdict.readers_right[0], faded=verdict.faded)
+    bay.close()
+    path.write_text("".join(json.dumps(row) + "\n" for row in rows), "utf-8")
+
+
 GOOD, BAD = 0.6, 0.3
 """Reach in the separate trials from which a composite does scan well there, and below which it
 does not scan there."""
@@ -266,5 +279,7 @@ def _states(rows: list[dict], key: str) -> str:
 if __name__ == "__main__":
     if sys.argv[1] == "measure":
         measure(Path(sys.argv[2]), int(sys.argv[3]) if len(sys.argv) > 3 else 720)
+    elif sys.argv[1] == "again":
+        judge_again(Path(sys.argv[2]))
     else:
         table(Path(sys.argv[2]), Path(sys.argv[3]))

@@ -21,6 +21,9 @@ DOT_GAIN = 0.22
 PAPER, INK = 0.55, 0.09
 """Spread of the ink at 50 %, reflectance of paper and ink."""
 
+MARGIN = 0.35
+"""Surroundings that are seen with the code, in parts of its extent."""
+
 BLUR = 0.7
 """Standard deviation of print and lens together, in pixels."""
 
@@ -50,6 +53,7 @@ def faded(grey: np.ndarray, module: float, area: tuple[slice, slice] | None = No
     """
     import cv2
 
+    grey, area = _closer(grey, area)
     linear = to_linear(grey)
     scale = min(MODULE / module, LARGEST)
     size = max(16, round(grey.shape[1] * scale)), max(16, round(grey.shape[0] * scale))
@@ -60,6 +64,24 @@ def faded(grey: np.ndarray, module: float, area: tuple[slice, slice] | None = No
     seen = _after_print(linear) * np.float32(EXPOSED / max(float(mean), 1e-3))
     noise = np.random.default_rng(1).standard_normal(seen.shape, np.float32)
     return to_srgb(seen + np.float32(NOISE) * noise)
+
+
+def _closer(
+    grey: np.ndarray, area: tuple[slice, slice] | None
+) -> tuple[np.ndarray, tuple[slice, slice] | None]:
+    """The view cut down to the code with `MARGIN` round it, and the code's place there."""
+    if area is None:
+        return grey, None
+    more = round(MARGIN * max(part.stop - part.start for part in area))
+    cuts = tuple(
+        slice(max(0, part.start - more), min(whole, part.stop + more))
+        for part, whole in zip(area, grey.shape, strict=True)
+    )
+    own = tuple(
+        slice(part.start - cut.start, part.stop - cut.start)
+        for part, cut in zip(area, cuts, strict=True)
+    )
+    return np.ascontiguousarray(grey[cuts]), own
 
 
 def _after_print(linear: np.ndarray) -> np.ndarray:
