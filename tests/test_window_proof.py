@@ -222,6 +222,60 @@ def test_lenses_of_blocks_and_of_the_readers_eye(window, settle, qtbot):
     assert window.foot.lens_list.currentData() == Lens.BLOCKS
 
 
+def test_the_wall_by_keyboard_and_what_the_band_says_of_print(weak, proved, qtbot):
+    window = weak
+    proved(window)
+    qtbot.waitUntil(lambda: window.band._print.smallest is not None, timeout=30_000)
+    said = window.band._print.accessibleDescription()
+    assert "mm a module" in said and "read it down to" in said
+    wall = window.wall
+    model = wall.list.trials
+    wall.list.setFocus()
+    wall.list.setCurrentIndex(model.index(0))
+    QTest.keyClick(wall.list, Qt.Key.Key_Down)
+    QTest.keyClick(wall.list, Qt.Key.Key_Return)
+    assert window.trial_view.trial == model.trials[1]
+    assert "plain code by" in model.data(model.index(1), Qt.ItemDataRole.AccessibleTextRole)
+    qtbot.waitUntil(lambda: window.trial_view.why is not None, timeout=10_000)
+    # An edit greys what is seen large until it is looked into again.
+    window.session.edit("blend", "strength", strength=0.5)
+    assert window.trial_view.canvas.stale and window.band._print.smallest is None
+    qtbot.waitUntil(lambda: not window.trial_view.canvas.stale, timeout=20_000)
+    # Resting keeps what is known, and one trial can still be looked into.
+    window.wall.rest.setChecked(True)
+    window.trial_view.after.click()
+    qtbot.waitUntil(lambda: window.trial_view.why is not None, timeout=20_000)
+    assert window.settings.get("trials rest") is True
+    window.trial_view.back.click()
+    assert window.middle.currentWidget() is window.bench
+    # Both themes dress every part.
+    for name in ("dark", "light"):
+        window.choose_theme(name)
+        theme = window._theme()
+        assert window.wall.gauge.theme is theme and window.trial_view.canvas.theme is theme
+        assert not window.wall.grab().isNull() and not window.trial_view.grab().isNull()
+
+
+def test_an_exported_file_is_checked_with_trials_on_request(window, settle, tmp_path, qtbot):
+    settle(window)
+    path = tmp_path / "out.png"
+    window.desk.export_to(path)
+    qtbot.waitUntil(lambda: bool(window.notice.buttons), timeout=20_000)
+    assert window.notice.buttons[0].text() == "Check it with trials"
+    window.notice.buttons[0].click()
+    checks = window.check_desk.checks
+    idle(qtbot, checks, 1)
+    finding = checks.items[0].entry.checked.findings[0]
+    assert finding.text == window.session.piece.message.text and finding.reach > 0.9
+    assert checks.details.facts["Reach"].text().endswith("plain code's")
+    # Stopping drops what waits.
+    checks.check_paths([path, path, path])
+    checks.cancel.click()
+    qtbot.waitUntil(lambda: not checks.jobs.busy, timeout=20_000)
+    assert len(checks.items) < 4
+    checks.close()
+
+
 # Checking --------------------------------------------------------------------
 
 

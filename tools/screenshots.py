@@ -76,6 +76,7 @@ class Photographer:
         """Wall, limits, one trial, editor, checks, phone test."""
         self.start("lantern-walk-poster")
         window, wall = self.window, self.window.wall
+        window.foot.split.setChecked(False)
         window.ladder.open(-1)
         window.bench.setFocus()
         self.prove()
