@@ -273,3 +273,11 @@ def test_a_note_stays_when_a_change_is_undone():
     assert history.piece.edited("finish", dpi=600).state == note.state  # looks the same
     with pytest.raises(ValueError, match="name"):
         PhoneTest(device="   ", size=30, read=False)
+
+
+def test_a_piece_from_before_the_log_opens():
+    piece = Piece(message=Message(text=LINK), code=Code(level="Q"))
+    older = piece.model_dump(by_alias=True)
+    older["schema"] = 4
+    del older["log"], older["code"]["steer"], older["code"]["keep"]
+    assert Piece.model_validate(older) == piece

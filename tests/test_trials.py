@@ -2,6 +2,7 @@
 
 import io
 import json
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -320,6 +321,9 @@ def test_trials_settle_the_verdict(drawn, bay, room):
     assert (thin.state, gone.state) == ("thin", "fails")
     assert "60%" in thin.reasons[0].text and "“t12”" in thin.reasons[0].text
     assert BAD_REACH < 0.6 < GOOD_REACH
+    # A good reach does not make up for spare that is gone.
+    assert settle(replace(first, spare=0.2, state="thin"), made(1.0)).state == "thin"
+    assert settle(replace(first, spare=0.5, state="thin"), made(1.0)).state == "well"
     # Two trials of an own set say too little.
     assert settle(first, made(0.1)[:2]).state == "well"
     # What no reader reads straight on is not made better by trials.

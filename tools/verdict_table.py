@@ -29,7 +29,7 @@ from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Code, Message, Picture, Piece, Region
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.bay import ReaderBay
-from nimble_tile.core.scan.verdict import judge_rendering
+from nimble_tile.core.scan.verdict import GOOD_SPARE, judge_rendering
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.trials.room import Room, reach
 from nimble_tile.core.trials.sets import shipped
@@ -218,8 +218,8 @@ def table(path: Path, out: Path) -> None:
     rows = [json.loads(line) for line in path.read_text("utf-8").splitlines()]
     rows = [row for row in rows if row["tried"] == [len(shipped()), len(other_trials())]]
     for row in rows:
-        right = row["readers"] == 4
-        row["settled"] = settled_state(row["state"], right, row["reach"])
+        sound = row["readers"] == 4 and row["spare"] >= GOOD_SPARE
+        row["settled"] = settled_state(row["state"], sound, row["reach"])
     text = [HEAD.format(count=len(rows), others=len(other_trials()), good=GOOD, bad=BAD)]
     for title, half in (("Tuned on (even numbers)", 0), ("Reported on (odd numbers)", 1)):
         part = [row for row in rows if row["number"] % 2 == half]

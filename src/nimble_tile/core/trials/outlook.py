@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from nimble_tile.core.scan.reasons import Reason
-from nimble_tile.core.scan.verdict import State, Verdict
+from nimble_tile.core.scan.verdict import GOOD_SPARE, State, Verdict
 from nimble_tile.core.trials.room import Result, reach
 
 GOOD_REACH = 0.78
@@ -45,7 +45,8 @@ def settle(verdict: Verdict, results: Sequence[Result]) -> Verdict:
     if found is None or sum(result.pairs[1] for result in results) < LEAST_PAIRS:
         return replace(verdict, reach=found)
     right, able = verdict.readers_right
-    state = settled_state(verdict.state, right == able, found)
+    enough = verdict.spare is None or verdict.spare >= GOOD_SPARE
+    state = settled_state(verdict.state, right == able and enough, found)
     reasons = verdict.reasons
     if state == "well":
         # What one hard look feared did not come true over a whole set.
@@ -55,21 +56,22 @@ def settle(verdict: Verdict, results: Sequence[Result]) -> Verdict:
     return replace(verdict, state=state, reach=found, reasons=reasons)
 
 
-def settled_state(first: State, all_right: bool, found: float) -> State:
+def settled_state(first: State, sound: bool, found: float) -> State:
     """The state that a reach settles.
 
     Parameters
     ----------
     first : {"well", "thin", "fails"}
         The first verdict's.
-    all_right : bool
-        Whether all readers that could read it rightly, straight on.
+    sound : bool
+        Whether all readers that could read it rightly, straight on, and enough
+        spare is left.
     found : float
         The reach, 0 to 1.
     """
     if first == "fails" or found < BAD_REACH:
         return "fails"
-    return "well" if found >= GOOD_REACH and all_right else "thin"
+    return "well" if found >= GOOD_REACH and sound else "thin"
 
 
 def _lost(found: float, results: Sequence[Result]) -> Reason:
