@@ -18,6 +18,7 @@ from nimble_tile.core.scan.verdict import judge_rendering
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.assemble import function_pattern
 from nimble_tile.core.symbol.encode import encode
+from nimble_tile.core.symbol.galois import multiply, responses
 from nimble_tile.core.symbol.segments import bits
 from nimble_tile.core.symbol.steering import (
     Steering,
@@ -25,7 +26,6 @@ from nimble_tile.core.symbol.steering import (
     codewords_of,
     found_plainly,
     freedom,
-    responses,
     spendable,
 )
 from nimble_tile.core.trials.subject import plain_twin
@@ -66,8 +66,6 @@ def test_error_correction_is_an_independent_encoders(data, correction):
     rng = np.random.default_rng(data)
     words = rng.integers(0, 256, data)
     theirs = list(codec.encode(bytes(words.tolist())))[data:]
-    from nimble_tile.core.symbol.steering import multiply
-
     ours = np.bitwise_xor.reduce(multiply(responses(data, correction), words[:, None]), axis=0)
     assert ours.tolist() == theirs
 

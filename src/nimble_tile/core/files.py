@@ -1,14 +1,15 @@
-"""Writing files so that a failure never costs what was there before."""
+"""Writing files so that a failure never costs what was there before, and reading our own."""
 
 from __future__ import annotations
 
+import json
 import os
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
-from nimble_tile.core.errors import UserError, file_error
+from nimble_tile.core.errors import ProjectError, UserError, file_error
 
 
 def read_bytes(path: str | os.PathLike, most: int, kind: type[UserError]) -> bytes:
@@ -88,3 +89,40 @@ def _sync_folder(folder: Path) -> None:
         pass
     finally:
         os.close(handle)
+
+
+def read_document(path: Path, form: str, schema: int, most: int, what: str) -> dict[str, Any]:
+    """A JSON document of ours, once its form and schema are known.
+
+    Parameters
+    ----------
+    path : Path
+    form : str
+        What its ``format`` must say.
+    schema : int
+        The newest that is understood.
+    most : int
+        Bytes that are read at most.
+    what : str
+        For the sentence: "a look", "a set of trials".
+
+    Raises
+    ------
+    ProjectError
+        It cannot be read, or is something else.
+    """
+    data = read_bytes(path, most, ProjectError)
+    try:
+        document = json.loads(data.decode("utf-8"))
+    except (UnicodeDecodeError, ValueError, RecursionError):
+        raise refused(path, f"it is not {what} of this program, or it is damaged") from None
+    if not isinstance(document, dict) or document.get("format") != form:
+        raise refused(path, f"it is not {what} of this program")
+    if not isinstance(document.get("schema"), int) or document["schema"] > schema:
+        raise refused(path, "it was saved by a newer version of this program")
+    return document
+
+
+def refused(path: Path, why: str) -> ProjectError:
+    """The error of a document that was not taken."""
+    return ProjectError(f"{path.name} was not taken: {why}.", "Choose another file.")

@@ -115,28 +115,34 @@ class Renderer(Stages):
         symbol = self._symbol(piece)
         if symbol.micro:
             return None
-        # Always at the same size: what is exported is what was seen.
-        place, framed = self.place(piece), self.picture_size(piece)
-        longer = min(max(framed), STEERED_BY)
-        extent = output_size(framed, longer)
-        canvas, key, _ = self._canvas(piece, longer)
-        quiet = piece.code.quiet_zone
-        modules = symbol.side + 2 * quiet
+        place, quiet = self.place(piece), piece.code.quiet_zone
 
         def solve() -> Steered:
-            box, quad = box_at(framed, place, extent), None
-            if not place.upright:
-                quad = quad_at(framed, place, extent)
-                box = bounds(quad, extent)
-            guard = self._guard_grid(piece, extent, box, quad, modules)
-            wanted = wants(_cut(canvas, box, quad), symbol.side, quiet, guard)
+            # Always at the same size: what is exported is what was seen.
+            framed = self.picture_size(piece)
+            longer = min(max(framed), STEERED_BY)
+            extent = output_size(framed, longer)
+            box, quad = self._spot(framed, place, extent)
+            square = _cut(self._canvas(piece, longer)[0], box, quad)
+            guard = self._guard_grid(piece, extent, box, quad, symbol.side + 2 * quiet)
+            wanted = wants(square, symbol.side, quiet, guard)
             fixed = piece.code.mask
             masks = tuple(range(8)) if fixed == "auto" else (fixed,)
             solver = Steering(symbol, freedom(symbol), wanted.weight)
             return solver.best(wanted, masks, spendable(symbol, piece.code.keep))
 
-        whole = (symbol, key, place, quiet, piece.picture.guard, piece.code.mask, piece.code.keep)
-        return self._stage("steered", whole, solve, keep=3)
+        key = (symbol, piece.picture, place, quiet, piece.code.mask, piece.code.keep)
+        return self._stage("steered", key, solve, keep=3)
+
+    @staticmethod
+    def _spot(
+        framed: tuple[int, int], place: Region, extent: tuple[int, int]
+    ) -> tuple[Box, np.ndarray | None]:
+        """Where the code lies on an output: its box, and its corners unless it stands upright."""
+        if place.upright:
+            return box_at(framed, place, extent), None
+        quad = quad_at(framed, place, extent)
+        return bounds(quad, extent), quad
 
     def _made(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
         if piece.layout.digest is not None:
@@ -317,11 +323,7 @@ class Renderer(Stages):
         extent = output_size(framed, size)
         canvas, canvas_key, clear = self._canvas(piece, size)
         laid = self._laid(piece, symbol)
-        if place.upright:
-            box, quad = box_at(framed, place, extent), None
-        else:
-            quad = quad_at(framed, place, extent)
-            box = bounds(quad, extent)
+        box, quad = self._spot(framed, place, extent)
         square_key = (canvas_key, place)
         square = self._stage("square", square_key, lambda: frozen(_cut(canvas, box, quad)), keep=2)
         quiet = piece.code.quiet_zone

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from enum import StrEnum
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt, QTimer, Signal
@@ -23,9 +22,10 @@ from nimble_tile.ui import theme as themes
 from nimble_tile.ui.hands import Hand
 from nimble_tile.ui.hands.brush import BrushHand
 from nimble_tile.ui.hands.placing import PlacingHand
+from nimble_tile.ui.lenses import Lens as Lens
 from nimble_tile.ui.overlays import (
-    BLOCK_TINTS,
     blocks_image,
+    blocks_legend,
     paint_blocks,
     paint_hatch,
     paint_legend,
@@ -35,6 +35,8 @@ from nimble_tile.ui.overlays import (
     paint_steering,
     paint_words,
     paint_xray,
+    steering_legend,
+    xray_legend,
 )
 from nimble_tile.ui.view import INVITATION, View
 
@@ -42,19 +44,6 @@ if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
     from nimble_tile.ui.engine import Shown
     from nimble_tile.ui.extras import Places
-
-
-class Lens(StrEnum):
-    """What the bench shows."""
-
-    FINISHED = "finished"
-    PICTURE = "picture"
-    CODE = "code"
-    XRAY = "x-ray"
-    BLOCKS = "blocks"
-    STEERING = "steering"
-    EYE = "reader's eye"
-    PLACES = "places"
 
 
 class Bench(View):
@@ -289,25 +278,14 @@ class Bench(View):
 
     def _explain(self, painter: QPainter) -> None:
         """What the marks of a lens mean."""
-        theme = self.theme
+        rendering = self.shown.rendering
+        looked = self._verdict.sample if self._verdict is not None else None
         if self.lens is Lens.XRAY:
-            entries = [("● right", theme.well), ("○ weak", theme.thin), ("✕ wrong", theme.fails)]
-            paint_legend(painter, entries, theme)
+            paint_legend(painter, xray_legend(self.theme), self.theme)
         elif self.lens is Lens.STEERING:
-            entries = [("● steered", theme.well), ("◆ spent", theme.thin), ("fixed", theme.soft)]
-            paint_legend(painter, entries, theme)
-        elif self.lens is Lens.BLOCKS and self.shown.rendering is not None:
-            blocks = self.shown.rendering.symbol.anatomy.blocks
-            looked = self._verdict.sample if self._verdict is not None else None
-            entries = []
-            for index, block in enumerate(blocks[:6]):
-                told = f"■ block {index + 1}"
-                if looked is not None:
-                    told += f": {looked.codeword_errors[index]} of {block.correctable}"
-                entries.append((told, BLOCK_TINTS[index % len(BLOCK_TINTS)]))
-            if len(blocks) > 6:
-                entries.append((f"and {len(blocks) - 6} more", theme.soft))
-            paint_legend(painter, entries, theme)
+            paint_legend(painter, steering_legend(self.theme), self.theme)
+        elif self.lens is Lens.BLOCKS and rendering is not None:
+            paint_legend(painter, blocks_legend(rendering.symbol, looked, self.theme), self.theme)
 
     @property
     def _splits(self) -> bool:

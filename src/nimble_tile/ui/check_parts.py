@@ -7,11 +7,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QFont,
     QGuiApplication,
+    QIcon,
     QImage,
     QMouseEvent,
     QPainter,
@@ -387,3 +388,15 @@ def from_qimage(image: QImage) -> np.ndarray:
     width, height, step = flat.width(), flat.height(), flat.bytesPerLine()
     rows = np.frombuffer(flat.constBits(), np.uint8, height * step).reshape(height, step)
     return rows[:, : 3 * width].reshape(height, width, 3).copy()
+
+
+def state_icon(state: str, theme: themes.Theme, ratio: float) -> QIcon:
+    """A verdict's shape as an icon."""
+    pixmap = QPixmap(QSize(16, 16) * ratio)
+    pixmap.setDevicePixelRatio(ratio)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    colour = QColor(themes.verdict_colour(theme, state))
+    paint_verdict(painter, QRectF(1, 1, 14, 14), state, colour, QColor(theme.field))
+    painter.end()
+    return QIcon(pixmap)

@@ -7,17 +7,14 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import (
     QCloseEvent,
-    QColor,
     QDragEnterEvent,
     QDropEvent,
     QGuiApplication,
     QIcon,
     QImage,
-    QPainter,
-    QPixmap,
 )
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -37,11 +34,18 @@ from PySide6.QtWidgets import (
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.ui import theme as themes
-from nimble_tile.ui.check_parts import CodesView, Details, Item, close_up, from_qimage, reduced
+from nimble_tile.ui.check_parts import (
+    CodesView,
+    Details,
+    Item,
+    close_up,
+    from_qimage,
+    reduced,
+    state_icon,
+)
 from nimble_tile.ui.controls import row, rule, set_rank
 from nimble_tile.ui.engine import to_qimage
 from nimble_tile.ui.jobs import Cancelled, Jobs, Progress
-from nimble_tile.ui.shapes import paint_verdict
 from nimble_tile.ui.watcher import Watcher
 
 if TYPE_CHECKING:
@@ -281,7 +285,7 @@ class CheckWindow(QWidget):
         for item in made:
             self.items.append(item)
             top = QTreeWidgetItem([item.entry.name])
-            top.setIcon(0, self._icon(item.state))
+            top.setIcon(0, self._icon_of(item.state))
             top.setData(0, Qt.ItemDataRole.UserRole, (len(self.items) - 1, -1))
             top.setToolTip(0, html.escape(item.entry.name))
             self.tree.addTopLevelItem(top)
@@ -289,7 +293,7 @@ class CheckWindow(QWidget):
             for index, finding in enumerate(codes):
                 text = " ".join(finding.text.split())
                 child = QTreeWidgetItem([f"{index + 1}  {text[:80]}"])
-                child.setIcon(0, self._icon(finding.verdict.state))
+                child.setIcon(0, self._icon_of(finding.verdict.state))
                 child.setData(0, Qt.ItemDataRole.UserRole, (len(self.items) - 1, index))
                 top.addChild(child)
             top.setExpanded(True)
@@ -413,16 +417,8 @@ class CheckWindow(QWidget):
         self.report.setEnabled(bool(self.items))
         self.report.setToolTip("" if self.items else "Nothing has been checked yet")
 
-    def _icon(self, state: str) -> QIcon:
-        ratio = self.devicePixelRatioF()
-        pixmap = QPixmap(QSize(16, 16) * ratio)
-        pixmap.setDevicePixelRatio(ratio)
-        pixmap.fill(Qt.GlobalColor.transparent)
-        painter = QPainter(pixmap)
-        colour = QColor(themes.verdict_colour(self._theme, state))
-        paint_verdict(painter, QRectF(1, 1, 14, 14), state, colour, QColor(self._theme.field))
-        painter.end()
-        return QIcon(pixmap)
+    def _icon_of(self, state: str) -> QIcon:
+        return state_icon(state, self._theme, self.devicePixelRatioF())
 
     def dress(self, theme: themes.Theme) -> None:
         """Follow the theme."""
@@ -431,10 +427,10 @@ class CheckWindow(QWidget):
         for at in range(self.tree.topLevelItemCount()):
             top = self.tree.topLevelItem(at)
             item = self.items[at]
-            top.setIcon(0, self._icon(item.state))
+            top.setIcon(0, self._icon_of(item.state))
             for index in range(top.childCount()):
                 finding = item.entry.checked.findings[index]
-                top.child(index).setIcon(0, self._icon(finding.verdict.state))
+                top.child(index).setIcon(0, self._icon_of(finding.verdict.state))
         self.update()
 
     def closeEvent(self, event: QCloseEvent) -> None:

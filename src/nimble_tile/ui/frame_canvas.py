@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.engine import to_qimage
-from nimble_tile.ui.overlays import paint_modules
+from nimble_tile.ui.overlays import paint_modules, veil
 from nimble_tile.ui.shapes import paint_reader
 
 if TYPE_CHECKING:
@@ -83,22 +83,18 @@ class FrameCanvas(QWidget):
         if where is None:
             pass  # its horizon is in sight: there is no plane to draw on
         elif self.way == "x-ray":
-            veil = QColor(self.theme.paper)
-            veil.setAlphaF(0.5)
-            painter.fillRect(area, veil)
+            veil(painter, area, self.theme)
             sample = self._why.sample
             paint_modules(painter, where, sample.wrong, sample.weak, self.theme)
         elif self.way == "blame":
-            veil = QColor(self.theme.paper)
-            veil.setAlphaF(0.5)
-            painter.fillRect(area, veil)
+            veil(painter, area, self.theme)
             self._blame(painter, where)
         if self.cause is not None and where is not None:
             self._cause(painter, where)
         if self.stale:
-            veil = QColor(self.theme.bench)
-            veil.setAlphaF(0.5)
-            painter.fillRect(seen, veil)
+            old = QColor(self.theme.bench)
+            old.setAlphaF(0.5)
+            painter.fillRect(seen, old)
 
     def _part(self) -> QRectF:
         """What of the frame is shown: all of it, or the code where its modules are looked at."""

@@ -5,13 +5,26 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtGui import QAction, QActionGroup, QKeySequence, QShortcut
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import (
+    QAbstractSpinBox,
+    QApplication,
+    QLineEdit,
+    QMessageBox,
+    QPlainTextEdit,
+    QWidget,
+)
 
+from nimble_tile import __version__
 from nimble_tile.ui.bench import Lens
 from nimble_tile.ui.strips import LENSES
 
 if TYPE_CHECKING:
+    from nimble_tile.core.piece import Piece
     from nimble_tile.ui.window import Window
+
+
+TYPED = (QLineEdit, QPlainTextEdit, QAbstractSpinBox)
+"""Where single keys are letters."""
 
 
 def build_menus(window: Window) -> None:
@@ -93,15 +106,15 @@ def build_menus(window: Window) -> None:
     check.addSeparator()
     window.act_trials = _action(check, "Edit the &trials…", window.proof.edit)
 
-    about = bar.addMenu("&Help")
-    window.act_demo = _action(about, "Open the &demo piece", window.desk.open_demo)
-    _action(about, "&About Nimble Tile", window.about)
+    help_menu = bar.addMenu("&Help")
+    window.act_demo = _action(help_menu, "Open the &demo piece", window.desk.open_demo)
+    _action(help_menu, "&About Nimble Tile", lambda: about(window))
 
     for index in range(len(window.ladder.rungs)):
         shortcut = QShortcut(QKeySequence(str(index + 1)), window)
         shortcut.activated.connect(lambda i=index: window.ladder.open(i))
         window._single_keys = [*getattr(window, "_single_keys", []), shortcut]
-    QApplication.instance().focusChanged.connect(window._focus_moved)
+    QApplication.instance().focusChanged.connect(lambda _, new: focus_moved(window, new))
 
 
 def _action(menu, text: str, slot, keys=None) -> QAction:
@@ -110,3 +123,47 @@ def _action(menu, text: str, slot, keys=None) -> QAction:
         action.setShortcut(QKeySequence(keys))
     action.triggered.connect(lambda _=False: slot())
     return action
+
+
+def about(window: Window) -> None:
+    """What this is, and under which licences."""
+    QMessageBox.about(
+        window,
+        "About Nimble Tile",
+        f"<p><b>Nimble Tile {__version__}</b></p>"
+        "<p>Blends QR codes into artwork and proves that they scan.</p>"
+        "<p>MIT licence. Font: Alegreya Sans, SIL Open Font License. Icons: Phosphor, MIT "
+        "licence. Readers: zxing-cpp, OpenCV, quirc and qrdec.</p>",
+    )
+
+
+def offer_lenses(window: Window, piece: Piece) -> None:
+    """Some lenses need a picture, and so does the split view."""
+    there = piece.picture.digest is not None
+    for lens, _, told in LENSES:
+        if lens not in (Lens.PICTURE, Lens.PLACES):
+            continue
+        button = window.foot.lens.button(lens)
+        for control in (button, window.lens_actions[lens]):
+            control.setEnabled(there)
+        button.setToolTip(told if there else "There is no picture yet")
+        if not there and window.bench.lens is lens:
+            window.look_through(Lens.FINISHED)
+    steers = there and piece.code.steer != "off"
+    for control in (window.foot.lens.button(Lens.STEERING), window.lens_actions[Lens.STEERING]):
+        control.setEnabled(steers)
+        told = next(told for lens, _, told in LENSES if lens is Lens.STEERING)
+        control.setToolTip(told if steers else "The code is not steered; see rung 2, Symbol")
+    if not steers and window.bench.lens is Lens.STEERING:
+        window.look_through(Lens.FINISHED)
+    for control in (window.foot.split, window.act_split):
+        control.setEnabled(there)
+    if not there:
+        window.foot.split.setChecked(False)
+
+
+def focus_moved(window: Window, new: QWidget | None) -> None:
+    """Single keys open rungs, but not while something is being typed."""
+    typing = isinstance(new, TYPED)
+    for shortcut in window._single_keys:
+        shortcut.setEnabled(not typing)

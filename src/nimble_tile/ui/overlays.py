@@ -19,6 +19,13 @@ if TYPE_CHECKING:
     from nimble_tile.ui.extras import Places
 
 
+def veil(painter: QPainter, frame: QRectF, theme: themes.Theme) -> None:
+    """Paper laid thinly over an image, so that marks stand out."""
+    paper = QColor(theme.paper)
+    paper.setAlphaF(0.52)
+    painter.fillRect(frame, paper)
+
+
 def paint_xray(
     painter: QPainter,
     frame: QRectF,
@@ -37,9 +44,7 @@ def paint_xray(
     looked : Sample or None
         Module by module truth; None while it is not known.
     """
-    veil = QColor(theme.paper)
-    veil.setAlphaF(0.55)
-    painter.fillRect(frame, veil)
+    veil(painter, frame, theme)
     if where is None or looked is None:
         return
     paint_modules(painter, where, looked.wrong, looked.weak, theme)
@@ -85,6 +90,9 @@ def paint_modules(
         painter.drawLine(inner.topRight(), inner.bottomLeft())
     painter.restore()
 
+
+MOST_NAMED = 6
+"""Blocks that a legend has room for."""
 
 BLOCK_CELLS = 8
 """Pixels a module of the picture of blocks."""
@@ -157,9 +165,7 @@ def paint_blocks(
     image : QImage or None
         From `blocks_image`.
     """
-    veil = QColor(theme.paper)
-    veil.setAlphaF(0.5)
-    painter.fillRect(frame, veil)
+    veil(painter, frame, theme)
     if where is None or image is None:
         return
     painter.save()
@@ -186,9 +192,7 @@ def paint_steering(
         From modules of the symbol to the bench.
     steered : Steered or None
     """
-    veil = QColor(theme.paper)
-    veil.setAlphaF(0.5)
-    painter.fillRect(frame, veil)
+    veil(painter, frame, theme)
     if where is None or steered is None:
         return
     painter.save()
@@ -212,6 +216,32 @@ def paint_steering(
         painter.drawPolygon([QPointF(x, y - 0.4), QPointF(x + 0.4, y), QPointF(x, y + 0.4),
                              QPointF(x - 0.4, y)])  # fmt: skip
     painter.restore()
+
+
+Legend = list[tuple[str, str]]
+"""Signs with words, and their colours."""
+
+
+def xray_legend(theme: themes.Theme) -> Legend:
+    return [("● right", theme.well), ("○ weak", theme.thin), ("✕ wrong", theme.fails)]
+
+
+def steering_legend(theme: themes.Theme) -> Legend:
+    return [("● steered", theme.well), ("◆ spent", theme.thin), ("fixed", theme.soft)]
+
+
+def blocks_legend(symbol: Symbol, looked: Sample | None, theme: themes.Theme) -> Legend:
+    """Each block with what is spoiled of what it can correct."""
+    blocks = symbol.anatomy.blocks
+    entries = []
+    for index, block in enumerate(blocks[:MOST_NAMED]):
+        told = f"■ block {index + 1}"
+        if looked is not None:
+            told += f": {looked.codeword_errors[index]} of {block.correctable}"
+        entries.append((told, BLOCK_TINTS[index % len(BLOCK_TINTS)]))
+    if len(blocks) > MOST_NAMED:
+        entries.append((f"and {len(blocks) - MOST_NAMED} more", theme.soft))
+    return entries
 
 
 def paint_legend(

@@ -87,6 +87,7 @@ class Prover(QObject):
         self._ending = False
         self._room: Room | None = None
         self._renderer: Renderer | None = None
+        self._known_subject: tuple[Rendering, int, Subject] | None = None
         self._set: tuple[Trial, ...] | None = None
         self.own_set: Path | None = None  # file of the designer's own set
         self.paused = False
@@ -214,9 +215,14 @@ class Prover(QObject):
                     self.broke.emit(case.ticket, f"{type(error).__name__}: {error}")
 
     def _subject(self, case: Case) -> Subject:
-        from nimble_tile.core.trials.subject import subject_of
+        """The case as the subject of trials; digesting its image takes a while, so once."""
+        known = self._known_subject
+        if known is None or known[0] is not case.rendering or known[1] != case.full:
+            from nimble_tile.core.trials.subject import subject_of
 
-        return subject_of(case.rendering, case.piece.finish.dpi, case.full)
+            made = subject_of(case.rendering, case.piece.finish.dpi, case.full)
+            self._known_subject = known = (case.rendering, case.full, made)
+        return known[2]
 
     def _clues(self, case: Case) -> Clues:
         from nimble_tile.core.trials.why import clues_of

@@ -16,20 +16,15 @@ from PySide6.QtGui import (
     QShowEvent,
 )
 from PySide6.QtWidgets import (
-    QAbstractSpinBox,
     QApplication,
     QFrame,
     QHBoxLayout,
-    QLineEdit,
     QMainWindow,
-    QMessageBox,
-    QPlainTextEdit,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from nimble_tile import __version__
 from nimble_tile.core.picture.placing import centred_square
 from nimble_tile.core.picture.store import About, PictureStore
 from nimble_tile.core.piece import Piece
@@ -45,7 +40,7 @@ from nimble_tile.ui.jobs import Jobs
 from nimble_tile.ui.ladder import Ladder
 from nimble_tile.ui.laid_desk import LaidDesk
 from nimble_tile.ui.look_desk import LookDesk
-from nimble_tile.ui.menus import build_menus
+from nimble_tile.ui.menus import build_menus, offer_lenses
 from nimble_tile.ui.picture_desk import PictureDesk
 from nimble_tile.ui.proof_desk import ProofDesk
 from nimble_tile.ui.rungs.blend import BlendRung
@@ -57,7 +52,7 @@ from nimble_tile.ui.rungs.picture import PictureRung
 from nimble_tile.ui.safekeeping import Safekeeping
 from nimble_tile.ui.session import Session
 from nimble_tile.ui.settings import Settings
-from nimble_tile.ui.strips import LENSES, Foot, Notice, ProgressStrip
+from nimble_tile.ui.strips import Foot, Notice, ProgressStrip
 from nimble_tile.ui.trial_view import TrialView
 from nimble_tile.ui.verdict_band import VerdictBand
 from nimble_tile.ui.wall import TrialWall
@@ -74,9 +69,6 @@ COPY_AFTER = 3000
 
 COPY_BYTES = 5000
 """Bytes of the picture for each further millisecond of that rest."""
-
-TYPED = (QLineEdit, QPlainTextEdit, QAbstractSpinBox)
-"""Where single keys are letters."""
 
 BEFORE_KEY = Qt.Key.Key_B
 """Held down, the bench shows the picture without the code."""
@@ -224,7 +216,7 @@ class Window(QMainWindow):
         ):
             action.setEnabled(name is not None)
             action.setText(f"{label}: {name[0].lower()}{name[1:]}" if name else label)
-        self._offer_lenses(piece)
+        offer_lenses(self, piece)
         self.band.set_stale(True)
         self.proof.piece_changed()
         self.engine.submit(piece)
@@ -232,30 +224,6 @@ class Window(QMainWindow):
         size = 0 if piece.picture.digest is None else len(self.pictures.file(piece.picture.digest))
         self._copying.start(COPY_AFTER + size // COPY_BYTES)
         self._title()
-
-    def _offer_lenses(self, piece: Piece) -> None:
-        """Some lenses need a picture, and so does the split view."""
-        there = piece.picture.digest is not None
-        for lens, _, told in LENSES:
-            if lens not in (Lens.PICTURE, Lens.PLACES):
-                continue
-            button = self.foot.lens.button(lens)
-            for control in (button, self.lens_actions[lens]):
-                control.setEnabled(there)
-            button.setToolTip(told if there else "There is no picture yet")
-            if not there and self.bench.lens is lens:
-                self.look_through(Lens.FINISHED)
-        steers = there and piece.code.steer != "off"
-        for control in (self.foot.lens.button(Lens.STEERING), self.lens_actions[Lens.STEERING]):
-            control.setEnabled(steers)
-            told = next(told for lens, _, told in LENSES if lens is Lens.STEERING)
-            control.setToolTip(told if steers else "The code is not steered; see rung 2, Symbol")
-        if not steers and self.bench.lens is Lens.STEERING:
-            self.look_through(Lens.FINISHED)
-        for control in (self.foot.split, self.act_split):
-            control.setEnabled(there)
-        if not there:
-            self.foot.split.setChecked(False)
 
     def _know_picture(self, piece: Piece) -> None:
         """Tell the picture rung what kind of picture the piece has."""
@@ -420,12 +388,6 @@ class Window(QMainWindow):
         if hasattr(self, "check_desk"):
             self.check_desk.dress(theme)
 
-    def _focus_moved(self, _old: QWidget | None, new: QWidget | None) -> None:
-        """Single keys open rungs, but not while something is being typed."""
-        typing = isinstance(new, TYPED)
-        for shortcut in self._single_keys:
-            shortcut.setEnabled(not typing)
-
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         mime = event.mimeData()
         local = any(url.isLocalFile() for url in mime.urls())
@@ -439,17 +401,6 @@ class Window(QMainWindow):
     def _title(self) -> None:
         mark = " (unsaved changes)" if self.session.unsaved else ""
         self.setWindowTitle(f"{self.session.name}{mark} – Nimble Tile")
-
-    def about(self) -> None:
-        """What this is, and under which licences."""
-        QMessageBox.about(
-            self,
-            "About Nimble Tile",
-            f"<p><b>Nimble Tile {__version__}</b></p>"
-            "<p>Blends QR codes into artwork and proves that they scan.</p>"
-            "<p>MIT licence. Font: Alegreya Sans, SIL Open Font License. Icons: Phosphor, MIT "
-            "licence. Readers: zxing-cpp, OpenCV, quirc and qrdec.</p>",
-        )
 
     def _restore_place(self) -> None:
         room = self.screen().availableGeometry().size() - QSize(0, FRAME)

@@ -18,7 +18,7 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from nimble_tile.core.errors import OutputError, PictureError, ProjectError
-from nimble_tile.core.files import read_bytes, write_atomically
+from nimble_tile.core.files import read_document, refused, write_atomically
 from nimble_tile.core.look import Look
 from nimble_tile.core.picture.store import PictureStore
 
@@ -127,38 +127,26 @@ def read(path: Path, pictures: PictureStore) -> Look:
         unless everything was in order.
     """
     path = Path(path)
-    data = read_bytes(path, MOST_BYTES, ProjectError)
-
-    def refused(why: str) -> ProjectError:
-        return ProjectError(f"{path.name} was not taken: {why}.", "Choose another file.")
-
-    try:
-        document = json.loads(data.decode("utf-8"))
-    except (UnicodeDecodeError, ValueError, RecursionError):
-        raise refused("it is not a look of this program, or it is damaged") from None
-    if not isinstance(document, dict) or document.get("format") != FORMAT:
-        raise refused("it is not a look of this program")
-    if not isinstance(document.get("schema"), int) or document["schema"] > SCHEMA:
-        raise refused("it was saved by a newer version of this program")
+    document = read_document(path, FORMAT, SCHEMA, MOST_BYTES, "a look")
     try:
         look = Look.model_validate_json(json.dumps(document.get("look")), strict=False)
     except (ValidationError, ValueError, RecursionError) as error:
         detail = ""
         if isinstance(error, ValidationError):
             detail = f" ({'.'.join(map(str, error.errors()[0]['loc'])) or 'look'})"
-        raise refused(f"a setting in it is not possible{detail}") from None
+        raise refused(path, f"a setting in it is not possible{detail}") from None
     found = {}
     inside = document.get("pictures")
     for digest in look.digests:
         text = inside.get(digest) if isinstance(inside, dict) else None
         if not isinstance(text, str):
-            raise refused("a picture of it is missing")
+            raise refused(path, "a picture of it is missing")
         try:
             found[digest] = base64.b64decode(text, validate=True)
         except (binascii.Error, ValueError):
-            raise refused("a picture of it is damaged") from None
+            raise refused(path, "a picture of it is damaged") from None
         if hashlib.sha256(found[digest]).hexdigest() != digest:
-            raise refused("a picture of it is damaged")
+            raise refused(path, "a picture of it is damaged")
     for picture in found.values():
         try:
             pictures.add(picture, "A picture of the look")

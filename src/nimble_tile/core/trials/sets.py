@@ -15,7 +15,7 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from nimble_tile.core.errors import OutputError, ProjectError
-from nimble_tile.core.files import read_bytes, write_atomically
+from nimble_tile.core.files import read_document, refused, write_atomically
 from nimble_tile.core.trials.trial import Trial
 
 FORMAT = "nimble-tile trials"
@@ -61,24 +61,12 @@ def read(path: Path) -> tuple[Trial, ...]:
         It cannot be read, is no set of trials, or a value is not possible.
     """
     path = Path(path)
-    data = read_bytes(path, MOST_BYTES, ProjectError)
-
-    def refused(why: str) -> ProjectError:
-        return ProjectError(f"{path.name} was not taken: {why}.", "Choose another file.")
-
-    try:
-        document = json.loads(data.decode("utf-8"))
-    except (UnicodeDecodeError, ValueError, RecursionError):
-        raise refused("it is not a set of trials of this program, or it is damaged") from None
-    if not isinstance(document, dict) or document.get("format") != FORMAT:
-        raise refused("it is not a set of trials of this program")
-    if not isinstance(document.get("schema"), int) or document["schema"] > SCHEMA:
-        raise refused("it was saved by a newer version of this program")
+    document = read_document(path, FORMAT, SCHEMA, MOST_BYTES, "a set of trials")
     entries = document.get("trials")
     if not isinstance(entries, list) or not entries:
-        raise refused("there are no trials in it")
+        raise refused(path, "there are no trials in it")
     if len(entries) > MOST_TRIALS:
-        raise refused(f"it has more than {MOST_TRIALS} trials")
+        raise refused(path, f"it has more than {MOST_TRIALS} trials")
     try:
         return _trials(document)
     except (ValidationError, ValueError, RecursionError) as error:
@@ -86,7 +74,7 @@ def read(path: Path) -> tuple[Trial, ...]:
         if isinstance(error, ValidationError):
             place = ".".join(str(part) for part in error.errors()[0]["loc"])
             detail = f" ({place})" if place else ""
-        raise refused(f"a value in it is not possible{detail}") from None
+        raise refused(path, f"a value in it is not possible{detail}") from None
 
 
 def write(trials: Sequence[Trial], path: Path) -> None:
