@@ -387,13 +387,14 @@ def check(
 
 def _pixels(path: Path, page: int) -> np.ndarray:
     """The image of a file, or one page of a PDF."""
+    from itertools import islice
+
     from nimble_tile.core.checking.sources import images
     from nimble_tile.core.errors import PictureError
 
-    found = list(images(path))
-    if page > len(found):
-        raise PictureError(f"{path.name} has no page {page}.", f"It has {len(found)}.")
-    source = found[page - 1]
+    source = next(islice(images(path), page - 1, None), None)  # later pages are not drawn
+    if source is None:
+        raise PictureError(f"{path.name} has no page {page}.", "Choose an earlier page.")
     if source.image is None:
         raise source.error
     return source.image

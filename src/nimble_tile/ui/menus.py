@@ -114,7 +114,7 @@ def build_menus(window: Window) -> None:
         shortcut = QShortcut(QKeySequence(str(index + 1)), window)
         shortcut.activated.connect(lambda i=index: window.ladder.open(i))
         window._single_keys = [*getattr(window, "_single_keys", []), shortcut]
-    QApplication.instance().focusChanged.connect(lambda _, new: focus_moved(window, new))
+    QApplication.instance().focusChanged.connect(window._focus_moved)
 
 
 def _action(menu, text: str, slot, keys=None) -> QAction:

@@ -40,7 +40,7 @@ from nimble_tile.ui.jobs import Jobs
 from nimble_tile.ui.ladder import Ladder
 from nimble_tile.ui.laid_desk import LaidDesk
 from nimble_tile.ui.look_desk import LookDesk
-from nimble_tile.ui.menus import build_menus, offer_lenses
+from nimble_tile.ui.menus import build_menus, focus_moved, offer_lenses
 from nimble_tile.ui.picture_desk import PictureDesk
 from nimble_tile.ui.proof_desk import ProofDesk
 from nimble_tile.ui.rungs.blend import BlendRung
@@ -387,6 +387,10 @@ class Window(QMainWindow):
         self.colour_desk.dress(theme)
         if hasattr(self, "check_desk"):
             self.check_desk.dress(theme)
+
+    # A method: the connection ends with the window.
+    def _focus_moved(self, _old: QWidget | None, new: QWidget | None) -> None:
+        focus_moved(self, new)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         mime = event.mimeData()
