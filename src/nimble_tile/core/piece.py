@@ -27,11 +27,12 @@ from nimble_tile.core.look import Look, Model
 from nimble_tile.core.phonelog import MOST as MOST_TESTS
 from nimble_tile.core.phonelog import PhoneTest
 
-SCHEMA = 5
+SCHEMA = 6
 """Version of the piece's stored form. 1 had no look, no forms of messages, wrote
 everything outside ASCII as UTF-8 without a mark, and never raised the level.
 Until 2 the code stood upright on the picture as it was, blended by tone or overlay.
-3 knew no logos, captions, surrounds and layouts, 4 no phone log and no steering."""
+3 knew no logos, captions, surrounds and layouts, 4 no phone log and no steering,
+5 no gentle blend."""
 
 MAX_SIDE = 16_384
 """Longest side of a finished image, in pixels: a 1.4 m poster at 300 dpi."""
@@ -122,7 +123,7 @@ class Code(Model):
         raise ValueError("a version is auto, micro, 1 to 40, or M1 to M4")
 
 
-Method = Literal["tone", "overlay", "dots", "cut", "grain", "ink", "strokes"]
+Method = Literal["tone", "overlay", "dots", "cut", "grain", "ink", "strokes", "gentle"]
 
 Mode = Literal[
     "normal", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn",
@@ -230,6 +231,10 @@ class Blend(Model):
         Strength of the quiet zone, 0 to 1; None: as the rest.
     guarding : float
         How far the guard is kept, 0 (not at all) to 1 (nothing happens there).
+    map : str or None
+        Digest of a mask on the grid of modules, quiet zone included: each module's
+        strength in parts of the others', 128 = as they. It counts only for a symbol
+        of its own size.
     """
 
     method: Method = "tone"
@@ -246,6 +251,7 @@ class Blend(Model):
     quiet: Literal["lightened", "soft", "plain"] = "lightened"
     quiet_strength: Share | None = None
     guarding: Share = 0.5
+    map: str | None = Field(default=None, pattern="^[0-9a-f]{64}$")
 
 
 class Finish(Model):
@@ -305,7 +311,7 @@ class Piece(Model):
             code = dict(older) if isinstance(older, dict) else {}
             code = {"raise_level": False, "charset": "utf-8 unmarked", **code}
             data = {**data, "schema": 2, "code": code}
-        if isinstance(data, dict) and data.get("schema") in (2, 3, 4):
+        if isinstance(data, dict) and data.get("schema") in (2, 3, 4, 5):
             data = {**data, "schema": SCHEMA}
         return data
 
@@ -325,7 +331,9 @@ class Piece(Model):
     def digests(self) -> tuple[str, ...]:
         """All pictures that the piece needs, once each."""
         parts = (self.picture, self.look, self.logo, self.layout)
-        return tuple(dict.fromkeys(digest for part in parts for digest in part.digests))
+        maps = () if self.blend.map is None else (self.blend.map,)
+        every = [digest for part in parts for digest in part.digests]
+        return tuple(dict.fromkeys((*every, *maps)))
 
     def edited(self, rung: str, **changes: Any) -> Piece:
         """A new piece with some settings of one rung changed.

@@ -329,12 +329,13 @@ class Renderer(Stages):
         quiet = piece.code.quiet_zone
         look = look_read(piece.look, piece.blend)
         fades = piece.surround.kind == "none" or piece.surround.paper is None
-        plan_key = (square_key, symbol, quiet, look, piece.picture.guard, fades)
+        plan_key = (square_key, symbol, quiet, look, piece.picture.guard, fades, piece.blend.map)
 
         def plan() -> Plan:
             modules = symbol.side + 2 * quiet
             guard = self._guard_grid(piece, extent, box, quad, modules)
-            return Plan(square, symbol, quiet, look, self._images(look), guard, fades)
+            factors = self._factors(piece, modules)
+            return Plan(square, symbol, quiet, look, self._images(look), guard, fades, factors)
 
         planned = self._stage("plan", plan_key, plan, keep=2)
 
@@ -387,6 +388,14 @@ class Renderer(Stages):
         square = guard[box.slices] if quad is None else warping.cut(guard, quad, 6 * modules)
         grid = cv2.resize(square, (modules, modules), interpolation=cv2.INTER_AREA)
         return grid.astype(np.float32) / 255
+
+
+    def _factors(self, piece: Piece, modules: int) -> np.ndarray | None:
+        """Each module's strength in parts of the others'; None where the map is not of its size."""
+        if piece.blend.map is None:
+            return None
+        grid = self.pictures.mask(piece.blend.map)
+        return grid.astype(np.float32) / 128 if grid.shape == (modules, modules) else None
 
 
 def render(

@@ -36,6 +36,8 @@ class Plan:
     fades : bool
         Whether the quiet zone fades into the picture at its outer edge; not where paper
         lies round it.
+    factors : ndarray of float32, N × N, optional
+        Strength of each module in parts of what it would be, 0 to 2.
 
     Notes
     -----
@@ -52,6 +54,7 @@ class Plan:
         images: Mapping[str, np.ndarray] | None = None,
         guard: np.ndarray | None = None,
         fades: bool = True,
+        factors: np.ndarray | None = None,
     ) -> None:
         self.square = square
         self.symbol = symbol
@@ -60,6 +63,7 @@ class Plan:
         self.images = images or {}
         self.guard = guard
         self.fades = fades
+        self.factors = factors
         self._remembered: dict[str, list[tuple[Hashable, Any]]] = {}
 
     def once(self, name: str, key: Hashable, make: Callable[[], Any]) -> Any:

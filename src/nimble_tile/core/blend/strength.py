@@ -1,4 +1,5 @@
-"""How strongly each module is drawn: one map from strength, finders, quiet zone and guard."""
+"""How strongly each module is drawn: one map from strength, finders, quiet zone, the map of
+each module by itself, and guard."""
 
 from __future__ import annotations
 
@@ -41,6 +42,8 @@ def strengths(plan: Plan, settings: Blend) -> np.ndarray:
     )
     found[plan.function] = finders if settings.finders is None else settings.finders
     found[plan.quiet] = quiet if settings.quiet_strength is None else settings.quiet_strength
+    if plan.factors is not None:
+        found = np.clip(found * plan.factors, 0, 1)
     if plan.guard is None or not plan.guard.any() or settings.guarding == 0:
         return found
     taken = settings.guarding * plan.guard
