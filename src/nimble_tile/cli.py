@@ -196,8 +196,18 @@ _out_option = click.option(
     "--blend",
     "method",
     default=None,
-    help="tone (default), overlay, dots, cut, grain, ink or strokes.",
+    help="tone (default), overlay, dots, cut, grain, ink, strokes or gentle.",
 )
+@click.option(
+    "--gentlest",
+    type=click.FloatRange(0.3, 1),
+    is_flag=False,
+    flag_value=0.97,
+    default=None,
+    metavar="[REACH]",
+    help="Find the least visible blend that holds this reach against plain code; 0.97 if not said.",
+)
+@click.option("--seed", type=click.IntRange(0), default=0, help="Another hand in the search.")
 @click.option("--mode", default=None, help="Blend mode of overlay, by its W3C name.")
 @click.option("--strength", type=float, default=None, help="0 to 1.")
 @click.option("--logo", type=click.Path(path_type=Path), help="Logo to lay on the code.")
@@ -228,6 +238,8 @@ def make(
     logo_share: float | None,
     caption: str | None,
     frame: str | None,
+    gentlest: float | None,
+    seed: int,
     as_json: bool,
     **options: Any,
 ) -> None:
@@ -262,7 +274,7 @@ def make(
         piece = piece.model_copy(update={"caption": Captions(items=(said,))})
     if frame is not None:
         piece = piece.edited("surround", kind=frame, side="above" if frame == "tag" else "below")
-    _finish(piece, pictures, out, as_json)
+    _finish(piece, pictures, out, as_json, None if gentlest is None else (gentlest, seed))
 
 
 @main.command()
@@ -284,27 +296,42 @@ def render(project: Path, out: Path, size: int | None, as_json: bool) -> None:
     _finish(piece, pictures, out, as_json)
 
 
-def _finish(piece: Piece, pictures: PictureStore, out: Path, as_json: bool) -> None:
+def _finish(
+    piece: Piece,
+    pictures: PictureStore,
+    out: Path,
+    as_json: bool,
+    gentlest: tuple[float, int] | None = None,
+) -> None:
     """Render, write, read back, report, and leave with the right status."""
     from dataclasses import replace
 
+    from nimble_tile.cli_tune import found_in_words, gentlest_pass
     from nimble_tile.core.output.export import export, format_of
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.scan.bay import ReaderBay
     from nimble_tile.core.scan.verdict import fidelity_of
 
     format_of(out)  # complain before the work
-    rendering = Renderer(pictures).render(piece)
-    bay = ReaderBay()
+    renderer, bay, made = Renderer(pictures), ReaderBay(), None
     try:
+        if gentlest is not None:
+            made = gentlest_pass(piece, renderer, bay, *gentlest)
+            piece = made.best.piece
+        rendering = renderer.render(piece)
         verdict = export(rendering, out, piece.finish, bay).verdict
     finally:
         bay.close()
     if rendering.blended:
         verdict = replace(verdict, fidelity=fidelity_of(rendering))
     if as_json:
-        click.echo(json.dumps(report.made_json(out, rendering, verdict), ensure_ascii=False))
+        told = report.made_json(out, rendering, verdict)
+        if made is not None:
+            told["gentlest"] = report.gentlest_json(made, gentlest[0])
+        click.echo(json.dumps(told, ensure_ascii=False))
     else:
+        if made is not None:
+            click.echo(found_in_words(made, gentlest[0]))
         symbol = rendering.symbol
         width, height = rendering.size
         click.echo(

@@ -10,6 +10,7 @@ if TYPE_CHECKING:
     from nimble_tile.core.checking.check import Checked, Finding
     from nimble_tile.core.render import Rendering
     from nimble_tile.core.scan.verdict import Verdict
+    from nimble_tile.core.tune.gentlest import Found, Progress
 
 
 def verdict_json(verdict: Verdict) -> dict[str, Any]:
@@ -94,6 +95,24 @@ def made_json(out: Path, rendering: Rendering, verdict: Verdict) -> dict[str, An
         "fidelity": fidelity,
         "coverage": coverage_json(rendering),
         "verdict": verdict_json(verdict),
+    }
+
+
+def gentlest_json(made: Progress, wanted: float) -> dict[str, Any]:
+    """The JSON of a gentlest pass: reach against the plain code that a person would make."""
+
+    def told(found: Found) -> dict[str, float]:
+        return {
+            "reach": round(found.reach, 3),
+            "ssim_view": round(found.fidelity.ssim_view, 4),
+            "delta_e_mean": round(found.fidelity.delta_e_mean, 3),
+        }
+
+    return {
+        "wanted": wanted,
+        "holds": made.holds,
+        "before": told(made.before),
+        "after": told(made.best),
     }
 
 

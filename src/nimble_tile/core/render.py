@@ -389,7 +389,6 @@ class Renderer(Stages):
         grid = cv2.resize(square, (modules, modules), interpolation=cv2.INTER_AREA)
         return grid.astype(np.float32) / 255
 
-
     def _factors(self, piece: Piece, modules: int) -> np.ndarray | None:
         """Each module's strength in parts of the others'; None where the map is not of its size."""
         if piece.blend.map is None:

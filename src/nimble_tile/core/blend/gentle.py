@@ -79,8 +79,9 @@ ROUGH = 12.0
 FINE_IN_QUIET = 3.0
 """Fine changes weigh so much more in the quiet zone, where nothing asks for them."""
 
-ROUNDS, STEP = 80, 30.0
-"""Steps of the descent, and the first one's length, of 255."""
+ROUNDS, STEP = 60, 40.0
+"""Steps of the descent, and the first one's length, of 255. More steps come nearer to the minimum
+and keep less margin than is asked for: at the same reach the picture is less alike."""
 
 DENSE = 100
 """Modules a side, quiet zone included, from which three cells a module must do."""
@@ -124,11 +125,18 @@ def near_lines(plan: Plan) -> np.ndarray:
     return plan.quiet & (right | below | (columns == -1) | (rows == -1))
 
 
-def margins(plan: Plan, settings: Blend, strength: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Margins of each module at its middle and over its area (float32 N × N, of 255).
+@dataclass(frozen=True, eq=False)
+class Margins:
+    """Margins of each module (float32 N × N, of 255): at its middle and over its area from the
+    local tone, and over its area from mid grey. Far below 0 where nothing is asked for."""
 
-    Far below 0 where nothing is asked for.
-    """
+    middle: np.ndarray
+    area: np.ndarray
+    grey: np.ndarray
+
+
+def margins(plan: Plan, settings: Blend, strength: np.ndarray) -> Margins:
+    """The margins that a map of strengths asks for."""
     import cv2
 
     centre, whole = _margin(_CENTRE, strength), _margin(_WHOLE, strength)
@@ -149,7 +157,9 @@ def margins(plan: Plan, settings: Blend, strength: np.ndarray) -> tuple[np.ndarr
     centre[plan.quiet] = whole[plan.quiet] = -255
     lines = near_lines(plan)
     whole[lines] = _margin(_QUIET, strength)[lines]
-    return centre.astype(np.float32), whole.astype(np.float32)
+    # For readers with one threshold for all.
+    grey = np.where(whole > 0, whole / 2, -255)
+    return Margins(*(field.astype(np.float32) for field in (centre, whole, grey)))
 
 
 def _shared(margin: np.ndarray, share: np.ndarray) -> np.ndarray:
@@ -211,9 +221,7 @@ class Descent:
                 out[row::cells, column::cells] = np.float32(0.25) * grid
         return out
 
-    def value(
-        self, change: np.ndarray, centre: np.ndarray, whole: np.ndarray
-    ) -> tuple[float, np.ndarray]:
+    def value(self, change: np.ndarray, wanted: Margins) -> tuple[float, np.ndarray]:
         """The function and its slope by the change of tone (float32, as `Solved.change`)."""
         cells = self.cells
         middle, area, wide = MIDDLE * cells, AREA * cells, LOCAL * cells
@@ -223,10 +231,9 @@ class Descent:
         each = np.float32(MISSED / 255**2 / self._count)
         local = self._at(_blur(toned, wide))
         sharp, far = self._at(_blur(toned, middle)), self._at(_blur(toned, area))
-        miss_middle = np.maximum(centre - self._sign * (sharp - local), 0)
-        miss_area = np.maximum(whole - self._sign * (far - local), 0)
-        # For readers with one threshold for all.
-        miss_grey = np.maximum(whole / 2 - self._sign * (far - np.float32(127.5)), 0) * (whole > 0)
+        miss_middle = np.maximum(wanted.middle - self._sign * (sharp - local), 0)
+        miss_area = np.maximum(wanted.area - self._sign * (far - local), 0)
+        miss_grey = np.maximum(wanted.grey - self._sign * (far - np.float32(127.5)), 0)
         missed = (miss_middle**2).sum() + 2 * (miss_area**2).sum() + 2 * (miss_grey**2).sum()
         by_middle, by_area = (-2 * each * self._sign * m for m in (miss_middle, 2 * miss_area))
         by_grey = -4 * each * self._sign * miss_grey
@@ -242,17 +249,16 @@ class Descent:
 
     def solve(
         self,
-        centre: np.ndarray,
-        whole: np.ndarray,
+        wanted: Margins,
         start: np.ndarray | None = None,
         rounds: int = ROUNDS,
         step: float = STEP,
     ) -> Solved:
-        """The change of tone that is best for some margins (float32 N × N, of 255)."""
+        """The change of tone that is best for some margins."""
         change = np.zeros_like(self.tone) if start is None else start.copy()
         first, second = np.zeros_like(change), np.zeros_like(change)
         for number in range(1, rounds + 1):
-            _, slope = self.value(change, centre, whole)
+            _, slope = self.value(change, wanted)
             toned = self.tone + change
             slope[((toned <= 0) & (slope > 0)) | ((toned >= 255) & (slope < 0))] = 0
             first = np.float32(0.9) * first + np.float32(0.1) * slope
@@ -278,7 +284,7 @@ def solved(plan: Plan, settings: Blend, strength: np.ndarray) -> Solved:
 
     def make() -> Solved:
         descent = plan.once("descent", 0, lambda: Descent(plan))
-        return descent.solve(*margins(plan, settings, strength))
+        return descent.solve(margins(plan, settings, strength))
 
     return plan.once("gentle", key, make)
 
@@ -293,14 +299,14 @@ def tones(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     after = plan.luma.astype(np.float32) + grow(found.change)
     local = grow(found.local)
     margin = CRISP * np.maximum(_margin(_FINDER, strength), 0)
-    edged = np.isin(plan.parts, (Part.FINDER, Part.ALIGNMENT))
-    if not (edged & (margin > 0)).any():
+    edged = np.isin(plan.parts, (Part.FINDER, Part.ALIGNMENT)) & (margin > 0)
+    if not edged.any():
         return np.rint(np.clip(after, 0, 255)).astype(np.uint8)
-    for which, kept in ((edged & plan.dark, cv2.min), (edged & ~plan.dark, cv2.max)):
-        share = plan.on_pixels(which.astype(np.float32))
-        by = plan.on_pixels(np.where(which, margin, 0).astype(np.float32))
-        bound = local - by if kept is cv2.min else local + np.float32(0.8) * by
-        after += share * (kept(after, bound) - after)
+    by = plan.on_pixels(np.where(edged, margin, 0).astype(np.float32))
+    here = plan.on_pixels(edged.astype(np.float32))
+    dark = plan.covered  # as the look draws them
+    after += here * dark * (cv2.min(after, local - by) - after)
+    after += here * (1 - dark) * (cv2.max(after, local + np.float32(0.8) * by) - after)
     # Just outside a finder it must be light up to its edge.
     finder = plan.parts == Part.FINDER
     away = cv2.distanceTransform(

@@ -172,10 +172,11 @@ class Studio:
         factor = 1
         while dense >= 2 * factor:
             factor *= 2
-        while len(levels) < factor.bit_length():
-            last = levels[-1]
-            half = cv2.resize(last, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
-            levels.append(half)
+        with self._lock:  # frames are made in several threads
+            while len(levels) < factor.bit_length():
+                last = levels[-1]
+                half = cv2.resize(last, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+                levels.append(half)
         plane = levels[factor.bit_length() - 1]
         ratio = levels[0].shape[1] / plane.shape[1], levels[0].shape[0] / plane.shape[0]
         onto = onto @ _scaled(*ratio)

@@ -1,0 +1,1 @@
+"""Searches that ask readers: the gentlest pass, mending, sweeps."""
