@@ -17,6 +17,10 @@ METHOD_WORDS = {
     "cut": ("Two-tone cut", "A dark-and-light motif runs through the whole code."),
     "grain": ("Grain", "The picture in fine dark and light grain inside the modules."),
     "ink": ("Ink", "The picture is printed in the modules of one kind, or as a tint."),
+    "gentle": (
+        "Gentle",
+        "Moves all tones together, so that the picture stays as alike as readers let it.",
+    ),
     "strokes": ("Strokes", "Brush strokes along the picture's contours, toned by the code."),
 }
 """Label and explanation of each method."""
@@ -41,6 +45,7 @@ class MethodBox(QWidget):
             layout.addWidget(box)
             self._boxes[method], self._made[method] = box, inside
         self._tone()
+        self._gentle()
         self._overlay()
         self._dots()
         self._cut()
@@ -73,6 +78,14 @@ class MethodBox(QWidget):
         share = {"unit": "%", "factor": 100}
         self.darks = self._slider("tone", "darks", Slider("Dark band", 0, 2, 1, **share))
         self.lights = self._slider("tone", "lights", Slider("Light band", 0, 2, 1, **share))
+
+    def _gentle(self) -> None:
+        share = {"unit": "%", "factor": 100}
+        darks = Slider("Dark modules", 0, 2, 1, **share)
+        self.gentle_darks = self._slider("gentle", "darks", darks)
+        self.gentle_lights = self._slider(
+            "gentle", "lights", Slider("Light modules", 0, 2, 1, **share)
+        )
 
     def _overlay(self) -> None:
         self.mode = Choice("Blend mode", [(mode, mode) for mode in get_args(Mode)])
@@ -165,6 +178,8 @@ class MethodBox(QWidget):
             box.setVisible(method == blend.method)
         self.darks.set_value(blend.darks)
         self.lights.set_value(blend.lights)
+        self.gentle_darks.set_value(blend.darks)
+        self.gentle_lights.set_value(blend.lights)
         self.mode.set_value(blend.mode)
         self.dot_shape.set_value(blend.dots.shape)
         self.dot_size.set_value(blend.dots.size)

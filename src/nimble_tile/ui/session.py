@@ -146,10 +146,10 @@ class Session(QObject):
         region = carried(picture.region, before, after, matrix)
         return self.edit("picture", name, key, frame=frame, region=region)
 
-    def put(self, piece: Piece, name: str, key: str = "") -> None:
-        """Make another piece current as one undoable step."""
+    def put(self, piece: Piece, name: str, key: str = "", grows: bool = False) -> None:
+        """Make another piece current as one undoable step; see `History.push`."""
         if piece != self.piece:
-            self._history.push(piece, name, key)
+            self._history.push(piece, name, key, grows)
             self._tell()
 
     def note(self, log: tuple[PhoneTest, ...]) -> None:

@@ -54,6 +54,7 @@ from nimble_tile.ui.session import Session
 from nimble_tile.ui.settings import Settings
 from nimble_tile.ui.strips import Foot, Notice, ProgressStrip
 from nimble_tile.ui.trial_view import TrialView
+from nimble_tile.ui.tune_desk import TuneDesk
 from nimble_tile.ui.verdict_band import VerdictBand
 from nimble_tile.ui.wall import TrialWall
 
@@ -110,6 +111,7 @@ class Window(QMainWindow):
         self.logo.hand = self.laid_desk.plate
         self.proof = ProofDesk(self)
         self.check_desk = CheckDesk(self)
+        self.tune_desk = TuneDesk(self)
         self._copying = QTimer(self)
         self._copying.setSingleShot(True)
         self._copying.timeout.connect(self.safekeeping.keep_copy)

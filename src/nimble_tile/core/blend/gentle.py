@@ -61,7 +61,7 @@ growth with the share of others, and the standard deviation, in modules, of that
 it has none of the other kind near, its surroundings are its own tone, and only a grid of dots
 could keep it off them."""
 
-CONE = 2.4
+CONE = 1.0
 """OpenCV draws the right and the lower edge of the code on from those of its finders. Dark
 parts of the quiet zone near that line mislead it; it strays by up to so many modules at the
 far end."""
@@ -72,6 +72,10 @@ MISSED = 75.0
 CHANGED, FINE = 1.2, 6.0
 """Weight of the squares of changes of tone; and of that part of them which is finer than
 half a module."""
+
+HELD, HELD_AT_EDGE = 6.0, 20.0
+"""Weight of changes in the quiet zone where no reader asks for them; and in its outermost
+module, beyond which the picture goes on unchanged."""
 
 ROUGH = 12.0
 """Standard deviation of tone, of 255, at which fine changes show half as much."""
@@ -199,6 +203,14 @@ class Descent:
         smooth[fine(plan.quiet)] *= FINE_IN_QUIET
         smooth[fine(np.isin(plan.parts, (Part.FINDER, Part.SEPARATOR)))] *= 0.02
         self._smooth = (smooth * smooth).astype(np.float32)
+        self._quiet = fine(plan.quiet)
+        held = np.ones_like(self.tone)
+        held[fine(plan.quiet & ~near_lines(plan))] = HELD
+        if plan.fades and plan.quiet_zone > 1:
+            outer = np.ones_like(plan.quiet)
+            outer[1:-1, 1:-1] = False
+            held[fine(outer)] = HELD_AT_EDGE
+        self._held = held
 
     def _at(self, field: np.ndarray) -> np.ndarray:
         """A field at the modules' middles."""
@@ -243,8 +255,9 @@ class Descent:
         cell = np.float32(1 / 255**2 / self._count / cells**2)
         finer = change - _blur(change, eye.BLUR * cells)
         weighed = self._smooth * finer
-        slope += 2 * cell * (CHANGED * change + FINE * (weighed - _blur(weighed, eye.BLUR * cells)))
-        rest = CHANGED * (change**2).sum() + FINE * (weighed * finer).sum()
+        held = self._held * change
+        slope += 2 * cell * (CHANGED * held + FINE * (weighed - _blur(weighed, eye.BLUR * cells)))
+        rest = CHANGED * (held * change).sum() + FINE * (weighed * finer).sum()
         return 1 - alike + float(each * missed) + float(cell * rest), slope
 
     def solve(
@@ -268,6 +281,8 @@ class Descent:
             scale = np.float32(1 / (1 - 0.95**number))
             change -= ratio * first / (np.sqrt(scale * second) + np.float32(1e-9))
             change = np.clip(change, -self.tone, 255 - self.tone)
+            # Darker parts of the quiet zone would make light modules cheap, and be seen.
+            change[self._quiet] = np.maximum(change[self._quiet], 0)
         local = _blur(self.tone + change, LOCAL * self.cells)
         return Solved(change, local, self.cells)
 

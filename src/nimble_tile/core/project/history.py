@@ -72,7 +72,7 @@ class History:
         """The current state is in no file."""
         self._saved = None
 
-    def push(self, piece: Piece, name: str, key: str = "") -> None:
+    def push(self, piece: Piece, name: str, key: str = "", grows: bool = False) -> None:
         """A new state.
 
         Parameters
@@ -83,12 +83,16 @@ class History:
         key : str
             Changes with the same key in quick succession become one step, so
             that a drag of a slider is undone at once. Empty: always its own.
+        grows : bool
+            Changes with the same key become one step however long they take: a
+            search that goes on finding better ones.
         """
         if piece == self.piece:
             return
         now = self._clock()
         current = self._steps[self._at]
-        merges = key and key == current.key and self._at > 0 and now - self._last < TOGETHER
+        soon = grows or now - self._last < TOGETHER
+        merges = key and key == current.key and self._at > 0 and soon
         del self._steps[self._at + 1 :]
         if merges:
             self._steps[self._at] = Step(piece, name, key)

@@ -50,6 +50,11 @@ STEP_BACK = 0.72
 """A reader that fails on the preview looks once more from this much farther
 away, as a person with a phone does without thinking."""
 
+ARM = 6.0
+"""Pixels a module of the last look at the preview, where it is much larger: what a phone at
+arm's length sees of a poster. Detectors with a window of so many pixels are blind to patterns
+that fill it."""
+
 UPSIDE_DOWN = 40
 """Levels of 255 by which dark modules must be the lighter ones on average for a code
 to count as light on dark; a picture that hardly shows its code stays below."""
@@ -222,7 +227,9 @@ def _step_back(rendering: Rendering) -> tuple[int, ...]:
     longer = max(framed_view(rendering.image[..., 0], rendering.box)[0].shape)
     smaller = round(min(longer, LARGEST_LOOK) * STEP_BACK)
     module = rendering.code_side / rendering.modules
-    return (smaller,) if module * smaller / longer >= LEAST_MODULE else ()
+    looks = [smaller] if module * smaller / longer >= LEAST_MODULE else []
+    arm = round(longer * ARM / module)
+    return (*looks, arm) if arm < STEP_BACK * smaller else tuple(looks)
 
 
 def judge(

@@ -70,6 +70,10 @@ lowered; and how far at most, in parts of its strength: from bold to careful."""
 LOWER_AT = (10, 22)
 """Looks before which modules are lowered."""
 
+MISSING, MOST_MISSING = 0.02, 1
+"""Likeness that a reader is worth which does not read the image straight on, and how many such
+readers there may be: some are blind to large flat areas there, and read every photo of it."""
+
 FINALISTS = 4
 
 ELSEWHERE = 0.25
@@ -90,17 +94,21 @@ class Found:
     reach : float
         Against the plain code that a person would make.
     fidelity : Fidelity
+    missing : int
+        Readers that do not read the image straight on, where it was looked at.
     """
 
     piece: Piece
     rendering: Rendering
     reach: float
     fidelity: Fidelity
+    missing: int = 0
 
     @property
     def worth(self) -> float:
-        """Likeness, less a little for changed colours."""
-        return self.fidelity.ssim_view - COLOUR * self.fidelity.delta_e_mean
+        """Likeness, less a little for changed colours and for readers that miss it."""
+        seen = self.fidelity.ssim_view - COLOUR * self.fidelity.delta_e_mean
+        return seen - MISSING * self.missing
 
 
 @dataclass(frozen=True, eq=False)
@@ -242,6 +250,11 @@ class _Search:
                 # No stronger than what would be better than the best.
                 missing = best.worth + BETTER + SPARE * (best.reach - self.wanted) - near.worth
                 strength = min(strength, near.piece.blend.strength + missing / WORTH_SLOPE)
+            held = [f.piece.blend.strength for f in own if f.reach >= self.wanted]
+            if held:  # between what held and what did not
+                low = [f.piece.blend.strength for f in own if f.piece.blend.strength < min(held)]
+                if low:
+                    strength = max(strength, (max(low) + min(held)) / 2)
             strength = round(float(np.clip(strength, 0.1, 1)), 3)
             if any(abs(f.piece.blend.strength - strength) < 0.006 for f in at):
                 continue
@@ -309,15 +322,15 @@ class _Search:
         if least and self.passing and found.worth <= max(f.worth for f in self.passing):
             return found  # worth no look, whatever readers say
         reach = self.measure.reach(rendering, least)
-        if reach >= self.wanted and not self._read_straight(rendering):
+        missing = self._missing(rendering) if reach >= self.wanted else 0
+        if missing > MOST_MISSING:
             reach = min(reach, self.wanted - SURE)
-        return replace(found, reach=reach)
+        return replace(found, reach=reach, missing=missing)
 
-    def _read_straight(self, rendering: Rendering) -> bool:
-        """Whether all readers read the image itself, as the verdict looks at it."""
-        verdict = judge_rendering(rendering, self.room.bay, with_fidelity=False)
-        right, of = verdict.readers_right
-        return right == of
+    def _missing(self, rendering: Rendering) -> int:
+        """How many readers do not read the image itself, as the verdict looks at it."""
+        right, of = judge_rendering(rendering, self.room.bay, with_fidelity=False).readers_right
+        return of - right
 
     def _try(self, piece: Piece, least: float = 0.0) -> Found:
         """Judge a candidate and remember it if it is better."""

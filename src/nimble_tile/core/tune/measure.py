@@ -20,7 +20,7 @@ from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import Subject, plain_twin, subject_of
 from nimble_tile.core.trials.trial import Trial
 
-UNSEEN = 0.02
+UNSEEN = 0.005
 """What the trials that were left out would still have taken, about."""
 
 CHUNK = 8

@@ -12,6 +12,7 @@ from nimble_tile.core.piece import Blend, Method, Piece
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.controls import Fold, Segments, Slider, set_checked, set_rank, soft
 from nimble_tile.ui.method_box import METHOD_WORDS, MethodBox
+from nimble_tile.ui.pages.gentlest import GentlestBox
 from nimble_tile.ui.pickers import PictureGrid, paint_image
 from nimble_tile.ui.rungs.base import Rung
 from nimble_tile.ui.session import Session
@@ -34,6 +35,12 @@ class BlendRung(Rung):
         Small pictures of the methods are in sight, or no longer.
     guard_cleared, guard_inverted
         The guard is to be forgotten, or turned round.
+    pass_wanted : float
+        The gentlest pass for this reach is wanted.
+    pass_stopped
+        The best so far is good enough.
+    map_dropped
+        All modules are to have one strength again.
     """
 
     title, rung = "Blend", "blend"
@@ -41,6 +48,9 @@ class BlendRung(Rung):
     methods_wanted = Signal(bool)
     guard_cleared = Signal()
     guard_inverted = Signal()
+    pass_wanted = Signal(float)
+    pass_stopped = Signal()
+    map_dropped = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -48,6 +58,7 @@ class BlendRung(Rung):
         self._images: dict[str, QImage] = {}
         self._brush: BrushBox | None = None
         self._complete = False
+        self._map_fits = True
         self._theme = themes.LIGHT
         self.method = PictureGrid(
             "Blend method",
@@ -85,6 +96,11 @@ class BlendRung(Rung):
         self._complete = True
         self.own = MethodBox(self.session)
         self.body.insertWidget(self.body.indexOf(self.strength) + 1, self.own)
+        self.gentlest = GentlestBox()
+        self.gentlest.wanted.connect(self.pass_wanted)
+        self.gentlest.stopped.connect(self.pass_stopped)
+        self.gentlest.map_dropped.connect(self.map_dropped)
+        self.body.addWidget(self.gentlest)
         self.body.addWidget(self._finders_fold())
         self.body.addWidget(self._guard_fold())
         self.body.addWidget(self.holds)
@@ -235,7 +251,8 @@ class BlendRung(Rung):
         self.strength.set_value(blend.strength)
         if not self._complete:
             return
-        for part in (self.own, self.finders_fold, self.guard_fold, self.holds):
+        self.gentlest.show_piece(piece, self._map_fits)
+        for part in (self.gentlest, self.own, self.finders_fold, self.guard_fold, self.holds):
             part.setVisible(there)
         self.own.show_blend(blend)
         own: tuple[tuple[Any, ...], ...] = (
@@ -272,6 +289,25 @@ class BlendRung(Rung):
         self.why.setText("\n\n".join(reasons))
         self.why.setVisible(bool(reasons))
         set_rank(self.why, "error" if verdict.state == "fails" else "warn")
+
+    def show_rendering(self, shown: Shown) -> None:
+        super().show_rendering(shown)
+        rendering, digest = shown.rendering, shown.piece.blend.map
+        if rendering is None or digest is None or not self._complete:
+            return
+        side = self.session.pictures.about(digest).size[0]
+        self._map_fits = side == rendering.modules
+        self.gentlest.show_piece(self.session.piece, self._map_fits)
+
+    def show_pass(self, running: bool) -> None:
+        """The gentlest pass has begun or ended."""
+        self.complete()
+        self.gentlest.show_running(running)
+
+    def tell_pass(self, text: str) -> None:
+        """What the gentlest pass has to say."""
+        self.complete()
+        self.gentlest.tell(text)
 
     def dress(self, theme: themes.Theme) -> None:
         super().dress(theme)

@@ -1,0 +1,155 @@
+"""Joins the searches with the window: the gentlest pass."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from nimble_tile.core.errors import UserError
+from nimble_tile.ui.jobs import Cancelled, Progress
+
+if TYPE_CHECKING:
+    from nimble_tile.core.piece import Piece
+    from nimble_tile.core.tune.gentlest import Progress as Search
+    from nimble_tile.ui.window import Window
+
+NAME, KEY = "Gentlest pass", "gentlest"
+
+
+class TuneDesk(QObject):
+    """Runs the gentlest pass; the piece gets better while it goes on, in one undoable step."""
+
+    _better = Signal(int, object)
+
+    def __init__(self, window: Window) -> None:
+        super().__init__(window)
+        self.window = window
+        self._run = 0  # the search that is heard
+        self._made: Piece | None = None  # what the search itself put there
+        self._rested = False
+        self._better.connect(self._take)
+        window.blend.pass_wanted.connect(self.start)
+        window.blend.pass_stopped.connect(self.stop)
+        window.blend.map_dropped.connect(self._drop_map)
+        window.session.changed.connect(self._changed)
+
+    @property
+    def running(self) -> bool:
+        """Whether a search goes on."""
+        return self._made is not None
+
+    def start(self, wanted: float) -> None:
+        """Begin a search."""
+        from nimble_tile.core.tune.gentlest import ready
+
+        window = self.window
+        if self.running:
+            return
+        try:
+            ready(window.session.piece)
+        except UserError as error:
+            window.blend.tell_pass(str(error))
+            return
+        self._run += 1
+        run, piece = self._run, window.session.piece
+        self._made = piece
+        trials = tuple(window.proof.prover.trials)
+        # Both would ask for all readers at once.
+        self._rested = window.proof.prover.paused
+        window.proof.prover.pause(True)
+        window.blend.show_pass(True)
+        window.blend.tell_pass("Looking at the piece as it is.")
+        window.jobs.start(
+            lambda progress: self._work(run, piece, wanted, trials, progress),
+            lambda last: self._done(run, last, wanted), lambda error: self._failed(run, error),
+        )  # fmt: skip
+
+    def stop(self) -> None:
+        """Enough: what is there stays."""
+        self.window.jobs.cancel()
+
+    def _work(self, run: int, piece: Piece, wanted: float, trials: tuple, progress: Progress):
+        from nimble_tile.core.render import Renderer
+        from nimble_tile.core.trials.room import Room
+        from nimble_tile.core.tune.gentlest import search
+
+        renderer = Renderer(self.window.pictures)
+        last = None
+        steps = search(
+            piece, renderer, Room(self.window.bay), trials, wanted,
+            stop=lambda: progress.cancelled or run != self._run,
+        )  # fmt: skip
+        for step in steps:
+            try:
+                progress.step(step.what, step.share)
+            except Cancelled:
+                pass  # the search itself ends with what it has
+            if step.best is not None and (last is None or step.best is not last.best):
+                self._better.emit(run, step)
+            last = step
+        return last
+
+    def _take(self, run: int, step: Search) -> None:
+        """The best so far, on the bench."""
+        if run != self._run or not self.running or not _worth(step):
+            return
+        log = self.window.session.piece.log
+        self._made = step.best.piece.model_copy(update={"log": log})
+        self.window.session.put(self._made, NAME, KEY, grows=True)
+        self.window.blend.tell_pass(_bought(step))
+
+    def _done(self, run: int, last: Search, wanted: float) -> None:
+        if run != self._run:
+            return
+        if _worth(last):
+            self._take(run, last)
+        self._end()
+        text = _bought(last)
+        if not _worth(last):
+            text = "Nothing gentler was found that holds as much; the piece is as it was."
+        elif not last.holds:
+            text += f" The wanted {wanted:.0%} was not reached: ask for less, or shorten the text."
+        self.window.blend.tell_pass(text)
+
+    def _failed(self, run: int, error: UserError) -> None:
+        if run == self._run:
+            self._end()
+            self.window.blend.tell_pass(str(error))
+
+    def _end(self) -> None:
+        window = self.window
+        self._made = None
+        window.session.part()
+        window.blend.show_pass(False)
+        window.proof.prover.pause(self._rested)
+
+    def _changed(self, piece: Piece) -> None:
+        """Another change than the search's own calls it off."""
+        if self.running and piece != self._made:
+            self._run += 1
+            self.window.jobs.cancel()
+            self._end()
+            self.window.blend.tell_pass("The search ended: the piece was changed meanwhile.")
+
+    def _drop_map(self) -> None:
+        self.window.session.edit("blend", "Give all modules the same strength", map=None)
+
+
+def _worth(step: Search) -> bool:
+    """Whether what was found is worth having: it holds, or holds more than the piece did."""
+    best = step.best
+    return best is not None and (step.holds or best.reach > step.before.reach + 0.005)
+
+
+def _bought(step: Search) -> str:
+    """What the search has bought."""
+    before, best = step.before, step.best
+    if best is None:
+        return ""
+    symbol = best.rendering.symbol
+    return (
+        f"Reach {before.reach:.0%} before, {best.reach:.0%} now, of what plain code at level H "
+        f"passes. Fidelity {before.fidelity.ssim_view:.2f} before, {best.fidelity.ssim_view:.2f} "
+        f"now. Version {symbol.version}-{symbol.level}."
+    )
