@@ -1,0 +1,441 @@
+"""Which symbol a finished picture was made from, and where it lies, though no reader reads it.
+
+The intended message is known, so everything the picture can hold is known too:
+each version, level and mask. Places are guessed (the whole picture, a region,
+three finder patterns, what a reader says), the tones of the modules there are
+compared with the function patterns of each version and then with whole symbols,
+and the corners are moved until they agree best.
+
+References
+----------
+ISO/IEC 18004: function patterns. Correlation with a known pattern as the best
+detector of it in noise is textbook knowledge (matched filter).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from nimble_tile.core.errors import MessageError
+from nimble_tile.core.picture.warping import mapped, matrix_to
+from nimble_tile.core.piece import Code, Message
+from nimble_tile.core.scan.locate import refined
+from nimble_tile.core.symbol.anatomy import Part, anatomy
+from nimble_tile.core.symbol.assemble import assemble
+from nimble_tile.core.symbol.encode import Symbol, encode
+from nimble_tile.core.symbol.steering import codewords_of
+
+WORKING = 900
+"""Longer side, in pixels, at which finders are looked for."""
+
+CELLS = 4
+"""Pixels a module at which a place is sampled."""
+
+LOCAL = 2.5
+"""Standard deviation, in modules, of the surroundings that are taken off each module's tone."""
+
+SURE = 12.0
+"""Correlation with the whole symbol, in its standard deviations under chance, from which it is
+that symbol; the search itself makes up to ten of chance."""
+
+FINDER_MODULE = 3.0
+"""Pixels a module at which finders are looked for."""
+
+PEAKS = 14
+"""Likeliest finders that are combined."""
+
+TRIPLES = 40
+"""Places made of three likely finders that are looked at for any perspective."""
+
+QUIET_ZONES = (4, 2, 0, 1, 3)
+"""Quiet zones that are tried where the whole picture may be the code."""
+
+
+@dataclass(frozen=True, eq=False)
+class Suspect:
+    """A symbol that may stand there.
+
+    Attributes
+    ----------
+    symbol : Symbol
+    quad : ndarray of float64, 4 × 2
+        Its corners on the picture, without quiet zone.
+    score : float
+        Correlation in standard deviations under chance.
+    """
+
+    symbol: Symbol
+    quad: np.ndarray
+    score: float
+
+    @property
+    def sure(self) -> bool:
+        """Whether it stands there."""
+        return self.score >= SURE
+
+
+def module_tones(plane: np.ndarray, quad: np.ndarray, side: int) -> np.ndarray:
+    """Each module's tone less that of its surroundings, in their standard deviations.
+
+    Parameters
+    ----------
+    plane : ndarray of float32, H × W
+    quad : ndarray, 4 × 2
+        Corners of the symbol.
+    side : int
+        Modules a side.
+    """
+    import cv2
+
+    cells = side * CELLS
+    scale = np.diag([1 / CELLS, 1 / CELLS, 1])
+    half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])
+    seen = cv2.warpPerspective(
+        plane, np.linalg.inv(half) @ matrix_to(quad, side) @ scale @ half, (cells, cells),
+        flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE,
+    )  # fmt: skip
+    tones = seen.reshape(side, CELLS, side, CELLS)[:, 1:-1, :, 1:-1].mean((1, 3))
+    return _whitened(tones.astype(np.float32))
+
+
+def _whitened(tones: np.ndarray) -> np.ndarray:
+    import cv2
+
+    tones = tones - cv2.GaussianBlur(tones, (0, 0), LOCAL, borderType=cv2.BORDER_REFLECT)
+    spread = cv2.GaussianBlur(tones * tones, (0, 0), 2 * LOCAL, borderType=cv2.BORDER_REFLECT)
+    return np.clip(tones / np.sqrt(spread + 1.0), -2.5, 2.5)
+
+
+@lru_cache(maxsize=64)
+def _function(version: int) -> tuple[np.ndarray, np.ndarray]:
+    """Indices of the function modules of a version, and their pattern (1 light, -1 dark)."""
+    plan = anatomy(str(version), "L")
+    words = [0] * (int(plan.codeword.max()) + 1)
+    dark = assemble(str(version), "L", 0, words)
+    known = np.isin(plan.parts, (Part.FINDER, Part.SEPARATOR, Part.TIMING, Part.ALIGNMENT))
+    return np.flatnonzero(known), np.where(dark, -1.0, 1.0)[known].astype(np.float32)
+
+
+def _agreement(tones: np.ndarray, pattern: np.ndarray) -> float:
+    """Correlation in standard deviations under chance."""
+    pattern = pattern - pattern.mean()
+    spread = float(np.sqrt((pattern**2).sum()) * max(float(tones.std()), 1e-6))
+    return float((tones - tones.mean()) @ pattern) / max(spread, 1e-6)
+
+
+class Family:
+    """Every symbol of a message in one version: all levels that fit, all masks."""
+
+    def __init__(self, text: str, version: int, symbols: Sequence[Symbol]) -> None:
+        self.text, self.version = text, version
+        self.symbols = list(symbols)
+        shape = [np.where(_whole(symbol), -1, 1).ravel() for symbol in self.symbols]
+        rows = np.array(shape, np.float32)
+        rows -= rows.mean(1, keepdims=True)
+        self._rows = rows / np.linalg.norm(rows, axis=1, keepdims=True)
+
+    def best(self, tones: np.ndarray) -> tuple[float, Symbol]:
+        """The symbol that agrees best with some tones, and how well."""
+        flat = tones.ravel() - tones.mean()
+        scores = self._rows @ flat / max(float(tones.std()), 1e-6)
+        index = int(np.argmax(scores))
+        return float(scores[index]), self.symbols[index]
+
+
+def _whole(symbol: Symbol) -> np.ndarray:
+    return symbol.dark
+
+
+def family(text: str, version: int, level: str | None = None) -> Family | None:
+    """The family of a message in a version; None where it does not fit."""
+    found = []
+    for each in (level,) if level else "LMQH":
+        code = Code(version=str(version), level=each, raise_level=False, mask=0)
+        for charset in ("auto", "utf-8 unmarked"):
+            try:
+                first = encode(Message(text=text), code.model_copy(update={"charset": charset}))
+            except MessageError:
+                break
+            words = codewords_of(first).tolist()
+            for mask in range(8):
+                dark = assemble(first.version, each, mask, words)
+                dark.setflags(write=False)
+                found.append(_with_mask(first, dark, mask))
+            if text.isascii():
+                break
+    return Family(text, version, found) if found else None
+
+
+def _with_mask(symbol: Symbol, dark: np.ndarray, mask: int) -> Symbol:
+    from dataclasses import replace
+
+    return replace(symbol, dark=dark, mask=mask)
+
+
+def _square(left: float, top: float, width: float, height: float) -> np.ndarray:
+    return np.array(
+        [[left, top], [left + width, top], [left + width, top + height], [left, top + height]],
+        float,
+    )
+
+
+def _upright_places(
+    extent: tuple[float, float, float, float], versions: Sequence[int]
+) -> Iterator[tuple[int, np.ndarray]]:
+    """The code over the whole of an area (left, top, width, height)."""
+    left, top, width, height = extent
+    for version in versions:
+        side = 17 + 4 * version
+        for quiet in QUIET_ZONES:
+            x, y = width * quiet / (side + 2 * quiet), height * quiet / (side + 2 * quiet)
+            yield version, _square(left + x, top + y, width - 2 * x, height - 2 * y)
+
+
+def finders(plane: np.ndarray) -> list[tuple[float, float, float, float]]:
+    """Likely finder patterns: x, y, module in pixels, correlation; best first.
+
+    A ring filter: it does not mind how the code is turned.
+    """
+    import cv2
+
+    radius = int(np.ceil(4.6 * FINDER_MODULE))
+    rows, columns = np.mgrid[-radius : radius + 1, -radius : radius + 1]
+    # A square ring lies between its inner circle and its corners.
+    away = np.hypot(rows, columns) / FINDER_MODULE
+    template = np.select(
+        [away < 1.65, away < 2.75, away < 3.9, away < 4.6], [-1.0, 1.0, -1.0, 1.0], 0.0
+    ).astype(np.float32)
+    weight = (away < 4.6).astype(np.float32)
+    template = (template - template[weight > 0].mean()) * weight
+    found = []
+    module = 1.6
+    longest = max(plane.shape)
+    while module * 25 < longest * 1.1:
+        scale = FINDER_MODULE / module
+        size = max(32, round(plane.shape[1] * scale)), max(32, round(plane.shape[0] * scale))
+        if min(size) > 2 * radius + 3 and max(size) < 2600:
+            way = cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR
+            seen = cv2.resize(plane, size, interpolation=way)
+            seen = cv2.copyMakeBorder(seen, *(radius // 2,) * 4, cv2.BORDER_REPLICATE)
+            scores = cv2.matchTemplate(seen, template, cv2.TM_CCOEFF_NORMED)
+            peaks = (scores == cv2.dilate(scores, np.ones((9, 9)))) & (scores > 0.25)
+            y, x = np.nonzero(peaks)
+            best = np.argsort(-scores[y, x])[:PEAKS]
+            shift = radius - radius // 2
+            for row, column in zip(y[best], x[best], strict=True):
+                found.append(((column + shift + 0.5) / scale, (row + shift + 0.5) / scale, module,
+                              float(scores[row, column])))  # fmt: skip
+        module *= 1.17
+    found.sort(key=lambda peak: -peak[3])
+    kept: list[tuple[float, float, float, float]] = []
+    for peak in found:
+        if all(np.hypot(peak[0] - k[0], peak[1] - k[1]) > 2 * min(peak[2], k[2]) for k in kept):
+            kept.append(peak)
+        if len(kept) == PEAKS:
+            break
+    return kept
+
+
+def _finder_places(plane: np.ndarray, versions: Sequence[int]) -> Iterator[tuple[int, np.ndarray]]:
+    """Places that three likely finders make."""
+    peaks = finders(plane)
+    triples = []
+    for corner in peaks:
+        for right in peaks:
+            for below in peaks:
+                if right is corner or below is corner or right is below:
+                    continue
+                modules = np.array([corner[2], right[2], below[2]])
+                if modules.max() > 1.7 * modules.min():
+                    continue
+                a = np.array(right[:2]) - corner[:2]
+                b = np.array(below[:2]) - corner[:2]
+                cross = a[0] * b[1] - a[1] * b[0]
+                lengths = np.hypot(*a), np.hypot(*b)
+                if cross <= 0 or max(lengths) > 1.9 * min(lengths):
+                    continue
+                if abs(a @ b) > 0.55 * lengths[0] * lengths[1]:
+                    continue
+                score = corner[3] + right[3] + below[3]
+                triples.append((score, corner, a, b, float(modules.mean()), lengths))
+    triples.sort(key=lambda triple: -triple[0])
+    for _, corner, a, b, module, lengths in triples[:24]:
+        guess = (np.mean(lengths) / module + 7 - 17) / 4
+        for version in versions:
+            if abs(version - guess) > max(1.6, 0.3 * guess):
+                continue
+            side = 17 + 4 * version
+            x, y = a / (side - 7), b / (side - 7)
+            first = np.array(corner[:2]) - 3.5 * (x + y)
+            yield (
+                version,
+                np.array([first, first + side * x, first + side * (x + y), first + side * y]),
+            )
+
+
+def suspects(
+    image: np.ndarray,
+    text: str,
+    region: tuple[float, float, float, float] | None = None,
+    known: Sequence[np.ndarray] = (),
+    most: int = 3,
+) -> list[Suspect]:
+    """Symbols of a message that may stand on a picture, the surest first.
+
+    Parameters
+    ----------
+    image : ndarray of uint8, H × W × 3 sRGB
+    text : str
+        The intended message.
+    region : (left, top, width, height), optional
+        Where the code is, quiet zone included, in pixels.
+    known : sequence of ndarray, 4 × 2
+        Corners that a reader reported.
+    most : int
+        How many are given back.
+    """
+    import cv2
+
+    grey = cv2.cvtColor(image, cv2.COLOR_RGB2GRAY)
+    scale = min(1.0, WORKING / max(grey.shape))
+    plane = grey.astype(np.float32)
+    if scale < 1:
+        plane = cv2.resize(plane, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+    least = _least_version(text)
+    versions = list(range(least, 41))
+    height, width = plane.shape
+    areas = [(0.0, 0.0, float(width), float(height))]
+    if width != height:
+        edge = float(min(width, height))
+        areas.append(((width - edge) / 2, (height - edge) / 2, edge, edge))
+    if region is not None:
+        areas.insert(0, tuple(value * scale for value in region))
+    places = [place for area in areas for place in _upright_places(area, versions)]
+    for quad in known:
+        places += [(version, np.asarray(quad, float) * scale) for version in versions]
+    families: dict[int, Family | None] = {}
+
+    def members(version: int) -> Family | None:
+        if version not in families:
+            families[version] = family(text, version)
+        return families[version]
+
+    found = []
+    for _, version, quad in _ranked(plane, places)[:8]:
+        if members(version) is not None:
+            found.append(_settled(plane, members(version), quad))
+    if not any(suspect.score > 2 * SURE for suspect in found):
+        flat = list(_finder_places(plane, versions))
+        likely = [place[1:] for place in _ranked(plane, flat)[:6]] + flat[:TRIPLES]
+        for version, quad in likely:
+            if members(version) is not None:
+                start = _far_corner(plane, members(version), quad)
+                found.append(_settled(plane, members(version), start))
+            if found and found[-1].score > 2 * SURE:
+                break
+    found.sort(key=lambda suspect: -suspect.score)
+    kept: list[Suspect] = []
+    for suspect in found:
+        same = [k for k in kept if k.symbol.version == suspect.symbol.version
+                and k.symbol.level == suspect.symbol.level
+                and k.symbol.mask == suspect.symbol.mask]  # fmt: skip
+        if not same:
+            kept.append(suspect)
+    full = []
+    for suspect in kept[:most]:
+        quad = suspect.quad / scale
+        if suspect.sure:
+            quad = refined(grey.astype(np.float32), quad, suspect.symbol.dark)
+            again = _score(grey.astype(np.float32), quad, suspect.symbol)
+            if again < suspect.score - 1:
+                quad = suspect.quad / scale
+        full.append(Suspect(suspect.symbol, quad, suspect.score))
+    return full
+
+
+def _least_version(text: str) -> int:
+    return int(encode(Message(text=text), Code(level="L", raise_level=False)).version)
+
+
+def _ranked(
+    plane: np.ndarray, places: Sequence[tuple[int, np.ndarray]]
+) -> list[tuple[float, int, np.ndarray]]:
+    """Places by how well the function patterns agree with them."""
+    found = []
+    for version, quad in places:
+        side = 17 + 4 * version
+        if not np.isfinite(quad).all() or _edge(quad) < 1.2 * side:
+            continue
+        where, pattern = _function(version)
+        tones = module_tones(plane, quad, side).ravel()[where]
+        found.append((_agreement(tones, pattern), version, quad))
+    found.sort(key=lambda place: -place[0])
+    return found
+
+
+def _edge(quad: np.ndarray) -> float:
+    return float(np.hypot(*(np.roll(quad, -1, axis=0) - quad).T).min())
+
+
+def _score(plane: np.ndarray, quad: np.ndarray, symbol: Symbol) -> float:
+    tones = module_tones(plane, quad, symbol.side)
+    return _agreement(tones.ravel(), np.where(symbol.dark, -1.0, 1.0).ravel())
+
+
+def _far_corner(plane: np.ndarray, members: Family, quad: np.ndarray) -> np.ndarray:
+    """The corner that three finders leave open in perspective, where some symbol agrees best."""
+    side = 17 + 4 * members.version
+    far, start = quad[2].copy(), quad
+    across, down = quad[1] - quad[0], quad[3] - quad[0]
+    best = -np.inf
+    for spread, count in ((0.26, 9), (0.05, 5)):
+        for x in np.linspace(-spread, spread, count):
+            for y in np.linspace(-spread, spread, count):
+                moved = start.copy()
+                moved[2] = far + x * across + y * down
+                score, _ = members.best(module_tones(plane, moved, side))
+                if score > best:
+                    best, quad = score, moved
+        far = quad[2].copy()
+    return quad
+
+
+def _settled(plane: np.ndarray, members: Family, quad: np.ndarray) -> Suspect:
+    """The best symbol of a family at a place, corners moved until they agree best."""
+    side = 17 + 4 * members.version
+    score, symbol = members.best(module_tones(plane, quad, side))
+    module = _edge(quad) / side
+    for step in (0.6, 0.3, 0.15, 0.08):
+        better = True
+        rounds = 0
+        while better and rounds < 4:
+            better, rounds = False, rounds + 1
+            for corner in range(4):
+                for axis in range(2):
+                    for way in (-1, 1):
+                        moved = quad.copy()
+                        moved[corner, axis] += way * step * module
+                        new = _score(plane, moved, symbol)
+                        if new > score + 1e-3:
+                            score, quad, better = new, moved, True
+    return Suspect(symbol, quad, score)
+
+
+def quiet_around(quad: np.ndarray, side: int, extent: tuple[int, int]) -> int:
+    """Modules of quiet zone, up to 4, that the picture has room for round a symbol."""
+    matrix = matrix_to(quad, side)
+    width, height = extent
+    for quiet in (4, 3, 2, 1):
+        low, high = -quiet, side + quiet
+        corners = mapped(
+            matrix, np.array([[low, low], [high, low], [high, high], [low, high]], float)
+        )
+        slack = 0.25 * _edge(quad) / side
+        inside = (corners >= -slack).all() and (corners <= np.array([width, height]) + slack).all()
+        if inside:
+            return quiet
+    return 0
