@@ -12,6 +12,7 @@ import click
 
 from nimble_tile import __version__, report
 from nimble_tile.cli_options import CornersType, RegionType, rungs, valid, with_logo
+from nimble_tile.cli_tune import found_in_words, gentlest_pass, mend
 
 if TYPE_CHECKING:
     import numpy as np
@@ -306,7 +307,6 @@ def _finish(
     """Render, write, read back, report, and leave with the right status."""
     from dataclasses import replace
 
-    from nimble_tile.cli_tune import found_in_words, gentlest_pass
     from nimble_tile.core.output.export import export, format_of
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.scan.bay import ReaderBay
@@ -410,6 +410,9 @@ def check(
         if meant is not None:
             click.echo(report.proof_in_words(meant))
     sys.exit(OK if verdict.scans else FAILS)
+
+
+main.add_command(mend)
 
 
 def _pixels(path: Path, page: int) -> np.ndarray:

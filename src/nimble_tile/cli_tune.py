@@ -1,17 +1,25 @@
-"""The searches of the command line: the gentlest pass."""
+"""The searches of the command line: the gentlest pass, and mending."""
 
 from __future__ import annotations
 
+import json
 import sys
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
 
+from nimble_tile import report
+from nimble_tile.cli_options import RegionType
+
 if TYPE_CHECKING:
-    from nimble_tile.core.piece import Piece
+    import numpy as np
+
+    from nimble_tile.core.piece import Piece, Region
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.scan.bay import ReaderBay
     from nimble_tile.core.tune.gentlest import Progress
+    from nimble_tile.core.tune.mend import Attempt
 
 
 def gentlest_pass(
@@ -42,4 +50,97 @@ def found_in_words(made: Progress, wanted: float) -> str:
         f"{best.piece.blend.strength:.0%}; reach {before.reach:.0%} before, {best.reach:.0%} now; "
         f"fidelity {before.fidelity.ssim_view:.2f} before, {best.fidelity.ssim_view:.2f} now."
         f"{short}"
+    )
+
+
+@click.command()
+@click.argument("image", type=click.Path(path_type=Path))
+@click.option("--message", required=True, help="What the code should say, to the letter.")
+@click.option(
+    "--out", type=click.Path(path_type=Path, dir_okay=False), required=True, help="File to write."
+)
+@click.option("--region", type=RegionType(), help="Where the code is, quiet zone included.")
+@click.option(
+    "--reach",
+    "wanted",
+    type=click.FloatRange(0, 1),
+    default=0.9,
+    show_default=True,
+    help="Reach to hold against plain code of the same symbol.",
+)
+@click.option(
+    "--veto",
+    type=click.Path(path_type=Path),
+    help="Picture of the same size, white where it must stay.",
+)
+@click.option("--seed", type=click.IntRange(0), default=0, help="Another hand in the trials.")
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
+def mend(
+    image: Path,
+    message: str,
+    out: Path,
+    region: Region | None,
+    wanted: float,
+    veto: Path | None,
+    seed: int,
+    as_json: bool,
+) -> None:
+    """Make a finished picture scan with the smallest change."""
+    from dataclasses import replace
+
+    from nimble_tile.core.output.export import export, format_of
+    from nimble_tile.core.picture.opening import open_picture, read_file
+    from nimble_tile.core.piece import Finish
+    from nimble_tile.core.scan.bay import ReaderBay
+    from nimble_tile.core.scan.verdict import fidelity_of
+    from nimble_tile.core.trials.room import Room
+    from nimble_tile.core.trials.sets import own
+    from nimble_tile.core.tune.mend import find, mend, rendering_of, why_not
+
+    format_of(out)
+    pixels = open_picture(read_file(image), image.name).over("#ffffff")
+    kept = None if veto is None else _mask(veto, pixels.shape)
+    area = None
+    if region is not None:
+        area = region.x, region.y, region.width, region.height
+    bay = ReaderBay()
+    try:
+        suspect = find(pixels, message, bay, area)[0]
+        made = None
+        for step in mend(pixels, suspect, Room(bay), own(), wanted, kept, seed):
+            made = step.best
+        rendering = rendering_of(made, pixels)
+        verdict = export(rendering, out, Finish(), bay).verdict
+    finally:
+        bay.close()
+    verdict = replace(verdict, fidelity=fidelity_of(rendering))
+    if as_json:
+        told = report.made_json(out, rendering, verdict) | {"mended": report.mended_json(made)}
+        click.echo(json.dumps(told, ensure_ascii=False))
+    else:
+        click.echo(_mended_in_words(out, made))
+        if not made.holds:
+            click.echo(why_not(made, wanted, kept is not None))
+        click.echo(report.in_words(verdict))
+    sys.exit(0 if verdict.scans else 1)
+
+
+def _mask(path: Path, shape: tuple[int, ...]) -> np.ndarray:
+    from nimble_tile.core.errors import PictureError
+    from nimble_tile.core.picture.opening import open_picture, read_file
+
+    found = open_picture(read_file(path), path.name).over("#000000")[..., 0] > 127
+    if found.shape != shape[:2]:
+        raise PictureError(
+            f"{path.name} is not as large as the picture.", "Give a mask of the same size."
+        )
+    return found
+
+
+def _mended_in_words(out: Path, made: Attempt) -> str:
+    symbol = made.suspect.symbol
+    return (
+        f"{out}: version {symbol.version}-{symbol.level}, mask {symbol.mask}. "
+        f"{made.touched} of {made.changed.size} modules changed; mean colour difference "
+        f"{made.change.delta_e_mean:.1f}, reach {made.reach:.0%}."
     )

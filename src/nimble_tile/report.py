@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from nimble_tile.core.render import Rendering
     from nimble_tile.core.scan.verdict import Verdict
     from nimble_tile.core.tune.gentlest import Found, Progress
+    from nimble_tile.core.tune.mend import Attempt
 
 
 def verdict_json(verdict: Verdict) -> dict[str, Any]:
@@ -113,6 +114,17 @@ def gentlest_json(made: Progress, wanted: float) -> dict[str, Any]:
         "holds": made.holds,
         "before": told(made.before),
         "after": told(made.best),
+    }
+
+
+def mended_json(made: Attempt) -> dict[str, Any]:
+    """The JSON of a mended picture."""
+    return {
+        "holds": made.holds,
+        "reach": round(made.reach, 3),
+        "modules_changed": made.touched,
+        "modules": int(made.changed.size),
+        "corners": [[round(float(x), 2), round(float(y), 2)] for x, y in made.suspect.quad],
     }
 
 

@@ -177,9 +177,11 @@ class Descent:
     Parameters
     ----------
     plan : Plan
+    heavier : float
+        Changes of tone weigh so many times more.
     """
 
-    def __init__(self, plan: Plan) -> None:
+    def __init__(self, plan: Plan, heavier: float = 1.0) -> None:
         import cv2
 
         self.cells = cells = eye.CELLS if plan.modules <= DENSE else eye.CELLS - 1
@@ -210,7 +212,7 @@ class Descent:
             outer = np.ones_like(plan.quiet)
             outer[1:-1, 1:-1] = False
             held[fine(outer)] = HELD_AT_EDGE
-        self._held = held
+        self._held = np.float32(heavier) * held
 
     def _at(self, field: np.ndarray) -> np.ndarray:
         """A field at the modules' middles."""
@@ -304,11 +306,10 @@ def solved(plan: Plan, settings: Blend, strength: np.ndarray) -> Solved:
     return plan.once("gentle", key, make)
 
 
-def tones(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
-    """Luma that every pixel gets (uint8 S × S)."""
+def tones(plan: Plan, found: Solved, strength: np.ndarray) -> np.ndarray:
+    """Luma that every pixel gets (uint8 S × S) by a change of tone."""
     import cv2
 
-    found = solved(plan, settings, strength)
     size = (plan.side, plan.side)
     grow = partial(cv2.resize, dsize=size, interpolation=cv2.INTER_LINEAR)
     after = plan.luma.astype(np.float32) + grow(found.change)
@@ -336,7 +337,7 @@ def tones(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
 
 def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     """Blend; see `tones`. Returns uint8 S × S × 3."""
-    after = tones(plan, settings, strength)
+    after = tones(plan, solved(plan, settings, strength), strength)
     plain = settings.quiet == "plain" and plan.quiet_zone
     if plain:
         for place in quiet.strips(plan):

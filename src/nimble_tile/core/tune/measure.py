@@ -59,6 +59,8 @@ class Measure:
     seed : int
     stop : callable
         Asked between chunks of trials; True: `Stopped` is raised.
+    plain : Symbol, optional
+        Another plain code to measure against.
     """
 
     def __init__(
@@ -68,11 +70,12 @@ class Measure:
         trials: Sequence[Trial],
         seed: int = 0,
         stop: Callable[[], bool] = lambda: False,
+        plain: Symbol | None = None,
     ) -> None:
         self.room = room
         self.seed = seed
         self._stop = stop
-        self.plain = person_made(message)
+        self.plain = plain or person_made(message)
         twin = plain_twin(self.plain, message.text)
         wanted = [trial for trial in trials if trial.on]
         passes = room.passes([(twin, trial) for trial in wanted], seed)

@@ -1,0 +1,370 @@
+"""Mending: the smallest change to a finished picture that makes it scan.
+
+The symbol is found by `nimble_tile.core.tune.recover`. The picture as it is
+takes the part of the original in the gentle blend: tones move, in its own
+colours and with its own texture, only where a margin is missing, and changes
+weigh much more than in a new piece. Strength of the modules, of the finders and
+of the quiet zone are found one after the other; readers and trials judge each
+step.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from nimble_tile.core.blend import gentle
+from nimble_tile.core.blend.colour import move_luma
+from nimble_tile.core.blend.plan import Plan
+from nimble_tile.core.errors import UserError
+from nimble_tile.core.picture import warping
+from nimble_tile.core.picture.placing import Box, bounds
+from nimble_tile.core.picture.warping import mapped, matrix_to
+from nimble_tile.core.piece import Blend, Message
+from nimble_tile.core.rendering import Rendering
+from nimble_tile.core.scan.bay import ReaderBay
+from nimble_tile.core.scan.fidelity import Fidelity, measure
+from nimble_tile.core.scan.framed import framed_view, seen_at
+from nimble_tile.core.scan.readers import to_grey
+from nimble_tile.core.symbol.anatomy import Part
+from nimble_tile.core.trials.room import Room
+from nimble_tile.core.trials.subject import Subject
+from nimble_tile.core.trials.trial import Trial
+from nimble_tile.core.tune.measure import Measure, Stopped
+from nimble_tile.core.tune.recover import Suspect, quiet_around, suspects
+
+WANTED = 0.90
+
+HEAVIER = (12.0, 4.0)
+"""Weights of changes beside those of a new blend that are tried, in this order."""
+
+LADDER = (0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0)
+"""Strengths that are tried for all alike, weakest first."""
+
+STEPS = (0.2, 0.1, 0.05)
+"""Steps by which the quiet zone, the modules and the finders are then weakened."""
+
+LEAST = 0.05
+
+SEEN = 6
+"""Steps of 255 in a module's mean tone from which it counts as changed."""
+
+LARGEST = 1600
+"""Longer side, in pixels, at which readers look at the whole picture."""
+
+
+@dataclass(frozen=True, eq=False)
+class Attempt:
+    """A mended picture.
+
+    Attributes
+    ----------
+    image : ndarray of uint8, H × W × 3 sRGB
+    suspect : Suspect
+        The symbol that stands there now.
+    quiet_zone : int
+        Modules of quiet zone that the picture has room for.
+    read : dict of str to bool
+        Which readers read it straight on.
+    reach : float
+        Against the plain code of the same symbol.
+    change : Fidelity
+        Likeness to the picture as it was, over the code's square.
+    changed : ndarray of float32, N × N
+        Mean change of tone of each module, quiet zone included, -255 to 255.
+    strengths : (float, float, float)
+        Of the modules, of finders and other patterns, and of the quiet zone.
+    holds : bool
+        Whether all readers read it and the wanted reach is held.
+    """
+
+    image: np.ndarray
+    suspect: Suspect
+    quiet_zone: int
+    read: dict[str, bool]
+    reach: float
+    change: Fidelity
+    changed: np.ndarray
+    strengths: tuple[float, float, float]
+    holds: bool
+
+    @property
+    def touched(self) -> int:
+        """How many modules were changed."""
+        return int((np.abs(self.changed) >= SEEN).sum())
+
+
+@dataclass(frozen=True, eq=False)
+class Step:
+    """How far mending is: `best` is the least change that holds so far, or what holds most."""
+
+    best: Attempt | None
+    share: float
+    what: str
+
+
+def find(
+    image: np.ndarray,
+    text: str,
+    bay: ReaderBay,
+    region: tuple[float, float, float, float] | None = None,
+) -> list[Suspect]:
+    """The symbols that may stand on a picture, surest first.
+
+    Raises
+    ------
+    UserError
+        None does; what stands in the way is said.
+    """
+    known = []
+    for outcome in bay.read(seen_at(to_grey(image), LARGEST)[0]):
+        scale = max(1.0, max(image.shape[:2]) / LARGEST)
+        known += [np.asarray(r.corners) * scale for r in outcome.readings if len(r.corners) == 4]
+    found = suspects(image, text, region, known)
+    if not found or not found[0].sure:
+        raise UserError(
+            "No code with this message was found on the picture.",
+            "Check that the message is the intended one to the letter, say where the code is, or "
+            "take a picture that shows more of it.",
+        )
+    return found
+
+
+class Mender:
+    """Mends one picture for one symbol.
+
+    Parameters
+    ----------
+    image : ndarray of uint8, H × W × 3 sRGB
+    suspect : Suspect
+    room : Room
+    trials : sequence of Trial
+    veto : ndarray of bool, H × W, optional
+        Where the picture must stay as it is.
+    seed : int
+    stop : callable
+    """
+
+    def __init__(
+        self,
+        image: np.ndarray,
+        suspect: Suspect,
+        room: Room,
+        trials: Sequence[Trial],
+        veto: np.ndarray | None = None,
+        seed: int = 0,
+        stop: Callable[[], bool] = lambda: False,
+    ) -> None:
+        self.image, self.suspect, self.room = image, suspect, room
+        symbol = suspect.symbol
+        self.quiet = quiet = quiet_around(suspect.quad, symbol.side, image.shape[1::-1])
+        low, high = -quiet, symbol.side + quiet
+        outer = np.array([[low, low], [high, low], [high, high], [low, high]], float)
+        self.quad = mapped(matrix_to(suspect.quad, symbol.side), outer)
+        self.box = _whole_box(self.quad, image.shape[1::-1])
+        self.square = np.ascontiguousarray(self._upright(image))
+        factors = None
+        if veto is not None and veto.any():
+            import cv2
+
+            grid = self._upright((veto > 0).astype(np.uint8) * 255)
+            modules = symbol.side + 2 * quiet
+            grid = cv2.resize(grid, (modules, modules), interpolation=cv2.INTER_AREA)
+            factors = (1 - grid.astype(np.float32) / 255).astype(np.float32)
+        self.factors = factors
+        self.plan = Plan(self.square, symbol, quiet)
+        self.measure = Measure(
+            room, Message(kind="text", text=symbol.text), trials, seed, stop, plain=symbol
+        )
+        self._descents: dict[float, gentle.Descent] = {}
+
+    def _upright(self, image: np.ndarray) -> np.ndarray:
+        if self.box is not None:
+            return image[self.box.slices]
+        return warping.cut(image, self.quad, warping.square_side(self.quad))
+
+    def _strength(self, strengths: tuple[float, float, float]) -> np.ndarray:
+        body, function, quiet = strengths
+        plan = self.plan
+        found = np.full((plan.modules, plan.modules), body, np.float32)
+        patterns = (Part.FINDER, Part.SEPARATOR, Part.ALIGNMENT, Part.TIMING)
+        found[np.isin(plan.parts, patterns)] = function
+        found[plan.quiet] = quiet
+        return found if self.factors is None else found * self.factors
+
+    def attempt(
+        self, strengths: tuple[float, float, float], wanted: float, heavier: float
+    ) -> Attempt:
+        """The picture changed by some strengths, and what readers say of it."""
+        import cv2
+
+        plan = self.plan
+        if heavier not in self._descents:
+            self._descents[heavier] = gentle.Descent(plan, heavier)
+        strength = self._strength(strengths)
+        solved = self._descents[heavier].solve(gentle.margins(plan, Blend(), strength))
+        after = gentle.tones(plan, solved, strength)
+        if self.factors is not None:  # to the pixel
+            kept = plan.on_pixels(self.factors)
+            after = np.rint(plan.luma + kept * (after.astype(np.float32) - plan.luma))
+            after = after.astype(np.uint8)
+        square = move_luma(self.square, plan.luma, after, plan.colours)
+        if self.box is not None:
+            image = self.image.copy()
+            image[self.box.slices] = square
+        else:
+            image = warping.put_back(self.image, self.square, square, self.quad)
+        change = after.astype(np.float32) - plan.luma
+        grid = cv2.resize(change, (plan.modules,) * 2, interpolation=cv2.INTER_AREA)
+        read = self.straight(image)
+        subject = Subject(image, self.suspect.quad, plan.symbol, plan.symbol.text)
+        reach = self.measure.reach_of(subject, 4, wanted) if all(read.values()) else 0.0
+        return Attempt(
+            image, self.suspect, self.quiet, read, reach,
+            measure(self.square, square, plan.modules), grid, strengths,
+            all(read.values()) and reach >= wanted,
+        )  # fmt: skip
+
+    def straight(self, image: np.ndarray) -> dict[str, bool]:
+        """Which readers read the picture as it is, framed as a person would."""
+        points = self.quad
+        left, top = np.floor(points.min(0)).astype(int)
+        right, bottom = np.ceil(points.max(0)).astype(int)
+        width, height = image.shape[1], image.shape[0]
+        left, top = max(0, left), max(0, top)
+        box = Box(left, top, min(right, width) - left, min(bottom, height) - top)
+        framed, _ = framed_view(to_grey(image), box)
+        view, _ = seen_at(framed, LARGEST)
+        text = self.plan.symbol.text
+        return {
+            outcome.name: any(reading.text == text for reading in outcome.readings)
+            for outcome in self.room.bay.read(view)
+        }
+
+
+def mend(
+    image: np.ndarray,
+    suspect: Suspect,
+    room: Room,
+    trials: Sequence[Trial],
+    wanted: float = WANTED,
+    veto: np.ndarray | None = None,
+    seed: int = 0,
+    stop: Callable[[], bool] = lambda: False,
+) -> Iterator[Step]:
+    """Mend a picture.
+
+    Parameters
+    ----------
+    image : ndarray of uint8, H × W × 3 sRGB
+    suspect : Suspect
+        From `find`.
+    room : Room
+    trials : sequence of Trial
+    wanted : float
+        Reach against the plain code of the same symbol.
+    veto : ndarray of bool, H × W, optional
+        Where the picture must stay as it is.
+    seed : int
+    stop : callable
+
+    Yields
+    ------
+    Step
+        The last one is the result; see `why_not` where it does not hold.
+    """
+    mender = Mender(image, suspect, room, trials, veto, seed, stop)
+    best: Attempt | None = None
+    most: Attempt | None = None
+    total = len(HEAVIER) * 17
+
+    def better(tried: Attempt) -> bool:
+        nonlocal best, most
+        if tried.holds and (best is None or tried.change.delta_e_mean < best.change.delta_e_mean):
+            best = tried
+        if most is None or _held(tried) > _held(most):
+            most = tried
+        return tried.holds
+
+    done = 0
+    try:
+        as_it_is = mender.attempt((0.0, 0.0, 0.0), wanted, HEAVIER[0])
+        if better(as_it_is):
+            yield Step(best, 1.0, "It scans as it is")
+            return
+        for heavier in HEAVIER:
+            own = None
+            for strength in LADDER:
+                tried = mender.attempt((strength,) * 3, wanted, heavier)
+                done += 1
+                better(tried)
+                yield Step(best or most, min(0.98, done / total), "Finding the strength")
+                if tried.holds:
+                    own = tried
+                    break
+            if own is None:
+                continue
+            for step in STEPS:
+                for group in (2, 0, 1):
+                    while own.strengths[group] - step >= LEAST:
+                        lower = list(own.strengths)
+                        lower[group] = round(lower[group] - step, 3)
+                        tried = mender.attempt(tuple(lower), wanted, heavier)
+                        done += 1
+                        better(tried)
+                        yield Step(best or most, min(0.98, done / total), "Changing less")
+                        if not tried.holds:
+                            break
+                        own = tried
+    except Stopped:
+        pass
+    yield Step(best or most, 1.0, "Done")
+
+
+def rendering_of(attempt: Attempt, original: np.ndarray) -> Rendering:
+    """A mended picture as a rendering, for the verdict, trials and export."""
+    symbol, quiet = attempt.suspect.symbol, attempt.quiet_zone
+    low, high = -quiet, symbol.side + quiet
+    outer = np.array([[low, low], [high, low], [high, high], [low, high]], float)
+    quad = mapped(matrix_to(attempt.suspect.quad, symbol.side), outer)
+    extent = original.shape[1], original.shape[0]
+    box = _whole_box(quad, extent)
+    if box is not None:
+        return Rendering(attempt.image, original, box, symbol, quiet, True)
+    return Rendering(attempt.image, original, bounds(quad, extent), symbol, quiet, True, quad=quad)
+
+
+def why_not(attempt: Attempt, wanted: float, vetoed: bool) -> str:
+    """What stands in the way of a picture that could not be mended, in a sentence."""
+    missing = [name for name, ok in attempt.read.items() if not ok]
+    if vetoed:
+        return "What is vetoed takes too much of the code: free a part of it."
+    if missing:
+        names = " and ".join(missing)
+        return (
+            f"{names} still miss{'es' if len(missing) == 1 else ''} it with the strongest change: "
+            "the picture is too small or too blurred there, or hides a finder pattern."
+        )
+    return (
+        f"All readers read it, but its reach is {attempt.reach:.0%} of plain code's, under the "
+        f"wanted {wanted:.0%}: ask for less."
+    )
+
+
+def _held(attempt: Attempt) -> float:
+    return sum(attempt.read.values()) + attempt.reach
+
+
+def _whole_box(quad: np.ndarray, extent: tuple[int, int]) -> Box | None:
+    """The box of a square that lies upright on whole pixels, so that nothing is resampled."""
+    snapped = np.rint(quad)
+    (left, top), (right, bottom) = snapped[0], snapped[2]
+    ideal = np.array([[left, top], [right, top], [right, bottom], [left, bottom]])
+    side = right - left
+    if np.abs(quad - ideal).max() > 0.35 or abs(side - (bottom - top)) > 0:
+        return None
+    if left < 0 or top < 0 or right > extent[0] or bottom > extent[1]:
+        return None
+    return Box(int(left), int(top), int(side), int(side))
