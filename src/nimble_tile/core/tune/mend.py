@@ -204,8 +204,10 @@ class Mender:
         if heavier not in self._descents:
             self._descents[heavier] = gentle.Descent(plan, heavier)
         strength = self._strength(strengths)
-        solved = self._descents[heavier].solve(gentle.margins(plan, Blend(), strength))
-        after = gentle.tones(plan, solved, strength)
+        after = plan.luma
+        if strength.any():
+            solved = self._descents[heavier].solve(gentle.margins(plan, Blend(), strength))
+            after = gentle.tones(plan, solved, strength)
         if self.factors is not None:  # to the pixel
             kept = plan.on_pixels(self.factors)
             after = np.rint(plan.luma + kept * (after.astype(np.float32) - plan.luma))

@@ -45,10 +45,10 @@ that symbol; the search itself makes up to ten of chance."""
 FINDER_MODULE = 3.0
 """Pixels a module at which finders are looked for."""
 
-PEAKS = 14
+PEAKS = 26
 """Likeliest finders that are combined."""
 
-TRIPLES = 40
+TRIPLES = 28
 """Places made of three likely finders that are looked at for any perspective."""
 
 QUIET_ZONES = (4, 2, 0, 1, 3)
@@ -261,12 +261,16 @@ def _finder_places(plane: np.ndarray, versions: Sequence[int]) -> Iterator[tuple
                 if abs(a @ b) > 0.55 * lengths[0] * lengths[1]:
                     continue
                 score = corner[3] + right[3] + below[3]
+                # Of two, the more regular: a code is seldom seen from far aside.
+                score -= 0.2 * abs(np.log(lengths[0] / lengths[1]))
+                score -= 0.2 * abs(a @ b) / (lengths[0] * lengths[1])
+                score -= 0.2 * np.log(modules.max() / modules.min())
                 triples.append((score, corner, a, b, float(modules.mean()), lengths))
     triples.sort(key=lambda triple: -triple[0])
-    for _, corner, a, b, module, lengths in triples[:24]:
+    for _, corner, a, b, module, lengths in triples[:30]:
         guess = (np.mean(lengths) / module + 7 - 17) / 4
         for version in versions:
-            if abs(version - guess) > max(1.6, 0.3 * guess):
+            if abs(version - guess) > max(1.6, 0.16 * guess):
                 continue
             side = 17 + 4 * version
             x, y = a / (side - 7), b / (side - 7)
@@ -392,7 +396,7 @@ def _far_corner(plane: np.ndarray, members: Family, quad: np.ndarray) -> np.ndar
     far, start = quad[2].copy(), quad
     across, down = quad[1] - quad[0], quad[3] - quad[0]
     best = -np.inf
-    for spread, count in ((0.26, 9), (0.05, 5)):
+    for spread, count in ((0.24, 7), (0.05, 5)):
         for x in np.linspace(-spread, spread, count):
             for y in np.linspace(-spread, spread, count):
                 moved = start.copy()
