@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 STAMP := .venv/.ready
 
-.PHONY: demo test check screenshots bench readers blends verdicts artwork clean
+.PHONY: demo test check screenshots bench readers blends verdicts gentlest artwork clean
 
 demo: $(STAMP)
 	@.venv/bin/nimble-tile demo
@@ -31,6 +31,13 @@ verdicts: $(STAMP)
 	@mkdir -p build
 	@$(PY) tools/verdict_table.py measure build/verdicts.json
 	@$(PY) tools/verdict_table.py table build/verdicts.json docs/verdict.md
+
+gentlest: $(STAMP)
+	@mkdir -p build
+	@$(PY) bench/gentlest.py frontier build/gentlest.json
+	@$(PY) bench/gentlest.py mend build/gentlest.json
+	@$(PY) bench/gentlest.py write build/gentlest.json docs
+	@$(PY) bench/gentlest.py gallery build/gentlest.json docs/gallery.png
 
 artwork: $(STAMP)
 	@cd tools && for script in draw_*.py; do ../$(PY) $$script; done

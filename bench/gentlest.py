@@ -175,8 +175,11 @@ def subject(image: np.ndarray, symbol) -> Subject:
 
 def mending(path: Path) -> None:
     bench = Bench()
-    rows = []
-    for name, symbol, plain, opacity, image in composites(bench):
+    known = json.loads(path.read_text("utf-8")) if path.exists() else {}
+    rows = known.get("mend", [])
+    for number, (name, symbol, plain, opacity, image) in enumerate(composites(bench)):
+        if number < len(rows):
+            continue
         modules = symbol.side + 8
         own = Measure(bench.room, Message(text=LINK), shipped(), plain=symbol)
         flat = image
@@ -208,9 +211,8 @@ def mending(path: Path) -> None:
         row["seconds"] = time.perf_counter() - began
         rows.append(row)
         print(len(rows), row, flush=True)
+        path.write_text(json.dumps(known | {"mend": rows}), "utf-8")
     bench.bay.close()
-    known = json.loads(path.read_text("utf-8")) if path.exists() else {}
-    path.write_text(json.dumps(known | {"mend": rows}), "utf-8")
 
 
 def gallery(path: Path, out: Path) -> None:

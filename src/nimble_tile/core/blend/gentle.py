@@ -83,6 +83,9 @@ ROUGH = 12.0
 FINE_IN_QUIET = 3.0
 """Fine changes weigh so much more in the quiet zone, where nothing asks for them."""
 
+FREE = 0.15
+"""Strength from which a module's tone may go anywhere; at 0 it stays."""
+
 ROUNDS, STEP = 60, 40.0
 """Steps of the descent, and the first one's length, of 255. More steps come nearer to the minimum
 and keep less margin than is asked for: at the same reach the picture is less alike."""
@@ -265,12 +268,14 @@ class Descent:
     def solve(
         self,
         wanted: Margins,
-        start: np.ndarray | None = None,
+        strength: np.ndarray,
         rounds: int = ROUNDS,
         step: float = STEP,
     ) -> Solved:
-        """The change of tone that is best for some margins."""
-        change = np.zeros_like(self.tone) if start is None else start.copy()
+        """The change of tone that is best for some margins; none where the strength is 0."""
+        free = np.clip(strength / np.float32(FREE), 0, 1).astype(np.float32)
+        free = free.repeat(self.cells, 0).repeat(self.cells, 1)
+        change = np.zeros_like(self.tone)
         first, second = np.zeros_like(change), np.zeros_like(change)
         for number in range(1, rounds + 1):
             _, slope = self.value(change, wanted)
@@ -282,7 +287,7 @@ class Descent:
             ratio = np.float32(length / (1 - 0.9**number))
             scale = np.float32(1 / (1 - 0.95**number))
             change -= ratio * first / (np.sqrt(scale * second) + np.float32(1e-9))
-            change = np.clip(change, -self.tone, 255 - self.tone)
+            change = np.clip(change, -self.tone * free, (255 - self.tone) * free)
             # Darker parts of the quiet zone would make light modules cheap, and be seen.
             change[self._quiet] = np.maximum(change[self._quiet], 0)
         local = _blur(self.tone + change, LOCAL * self.cells)
@@ -301,7 +306,7 @@ def solved(plan: Plan, settings: Blend, strength: np.ndarray) -> Solved:
 
     def make() -> Solved:
         descent = plan.once("descent", 0, lambda: Descent(plan))
-        return descent.solve(margins(plan, settings, strength))
+        return descent.solve(margins(plan, settings, strength), strength)
 
     return plan.once("gentle", key, make)
 
@@ -330,14 +335,29 @@ def tones(plan: Plan, found: Solved, strength: np.ndarray) -> np.ndarray:
     ) * np.float32(plan.modules / plan.side)  # fmt: skip
     whole, fading = HALO
     halo = np.clip((fading - away) / (fading - whole), 0, 1) * (away > 0)
-    light = local + np.float32(0.8 * margin[finder].mean())
+    rim = cv2.dilate(np.where(finder, margin, 0).astype(np.float32), np.ones((5, 5)))
+    halo = halo * (plan.on_pixels(rim) > 0)
+    light = local + np.float32(0.8) * plan.on_pixels(rim)
     after += halo.astype(np.float32) * (cv2.max(after, light) - after)
     return np.rint(np.clip(after, 0, 255)).astype(np.uint8)
+
+
+def _fade_out(plan: Plan, after: np.ndarray, soft: bool) -> None:
+    """Let the quiet zone end in the picture's own tone, in place."""
+    import cv2
+
+    share = cv2.resize(quiet.fade(plan, soft), (plan.side,) * 2, interpolation=cv2.INTER_LINEAR)
+    for place in quiet.strips(plan):
+        before = plan.luma[place].astype(np.float32)
+        faded = before + share[place] * (after[place] - before)
+        after[place] = np.rint(np.clip(faded, 0, 255)).astype(np.uint8)
 
 
 def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     """Blend; see `tones`. Returns uint8 S × S × 3."""
     after = tones(plan, solved(plan, settings, strength), strength)
+    if plan.quiet_zone:
+        _fade_out(plan, after, settings.quiet == "soft")
     plain = settings.quiet == "plain" and plan.quiet_zone
     if plain:
         for place in quiet.strips(plan):

@@ -30,8 +30,8 @@ CELLS = 8
 """Cells a module in which the fields are drawn."""
 
 
-def _fade(plan: Plan, soft: bool) -> np.ndarray:
-    """Float32, cells × cells: 1 where the lightening is whole, 0 at the outer edge."""
+def fade(plan: Plan, soft: bool) -> np.ndarray:
+    """Float32, (N · `CELLS`)²: 1 where the lightening is whole, 0 at the outer edge."""
     side = plan.modules * CELLS
     away = np.minimum(np.arange(side), np.arange(side)[::-1]) + 0.5
     if soft:
@@ -85,9 +85,9 @@ def lightened(plan: Plan, made: Bands, soft: bool) -> np.ndarray:
     above = (wide(made.above * quiet) / np.maximum(wide(quiet), 1e-6)).astype(np.float32)
     margin = cv2.resize(made.whole, fine, interpolation=cv2.INTER_NEAREST)
     enough = cv2.resize(made.enough, fine, interpolation=cv2.INTER_NEAREST)
-    fade = _fade(plan, soft)
-    floor = np.minimum(cv2.resize(above, **smooth) + margin, enough) * fade
-    shift = np.maximum(cv2.resize(even.astype(np.float32), **smooth), 0) * fade
+    faded = fade(plan, soft)
+    floor = np.minimum(cv2.resize(above, **smooth) + margin, enough) * faded
+    shift = np.maximum(cv2.resize(even.astype(np.float32), **smooth), 0) * faded
 
     def pixels(field: np.ndarray) -> np.ndarray:
         steps = np.rint(np.clip(field, 0, 1) * 255).astype(np.uint8)

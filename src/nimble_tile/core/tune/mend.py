@@ -206,7 +206,9 @@ class Mender:
         strength = self._strength(strengths)
         after = plan.luma
         if strength.any():
-            solved = self._descents[heavier].solve(gentle.margins(plan, Blend(), strength))
+            solved = self._descents[heavier].solve(
+                gentle.margins(plan, Blend(), strength), strength
+            )
             after = gentle.tones(plan, solved, strength)
         if self.factors is not None:  # to the pixel
             kept = plan.on_pixels(self.factors)
