@@ -5,6 +5,7 @@ a link of 38 characters. Reach is what an artwork passes over what the plain cod
 level H passes on the same square, in the trials that ship and in others drawn at random.
 
     bench/gentlest.py frontier figures.json    overlay, dots, tone, steered tone, gentlest pass
+    bench/gentlest.py passes figures.json      the gentlest passes alone anew
     bench/gentlest.py mend figures.json        60 failing composites
     bench/gentlest.py write figures.json docs
     bench/gentlest.py gallery figures.json docs/gallery.png
@@ -95,22 +96,32 @@ class Bench:
         }  # fmt: skip
 
 
-def frontier(path: Path) -> None:
-    bench = Bench()
+def others(bench: Bench, name: str, image: np.ndarray) -> list[dict]:
+    """The ways that search nothing, and the ceiling."""
     rows = []
+    for way, (method, code) in WAYS.items():
+        for strength in STRENGTHS:
+            piece = bench.piece(image, name, code, Blend(method=method, strength=strength))
+            row = {"way": way, "picture": name, "at": strength, **bench.figures(piece)}
+            rows.append(row)
+    plain = bench.piece(image, name, STEERED, Blend(method="gentle", strength=0.0))
+    for version in ("4", "6", "8"):
+        still = plain.edited("code", version=version).edited(
+            "blend", finders=1.0, quiet_strength=0.0, strength=0.01
+        )
+        found = bench.figures(still)
+        rows.append({"way": "ceiling", "picture": name, "at": version, **found})
+    return rows
+
+
+def frontier(path: Path, passes: bool = False) -> None:
+    """All ways, or the gentlest passes alone anew."""
+    bench = Bench()
+    known = json.loads(path.read_text("utf-8")) if path.exists() else {}
+    rows = [r for r in known.get("frontier", []) if passes and r["way"] != "gentlest pass"]
     for name, image in squares().items():
-        for way, (method, code) in WAYS.items():
-            for strength in STRENGTHS:
-                piece = bench.piece(image, name, code, Blend(method=method, strength=strength))
-                row = {"way": way, "picture": name, "at": strength, **bench.figures(piece)}
-                rows.append(row)
-        plain = bench.piece(image, name, STEERED, Blend(method="gentle", strength=0.0))
-        for version in ("4", "6", "8"):
-            still = plain.edited("code", version=version).edited(
-                "blend", finders=1.0, quiet_strength=0.0, strength=0.01
-            )
-            found = bench.figures(still)
-            rows.append({"way": "ceiling", "picture": name, "at": version, **found})
+        if not passes:
+            rows += others(bench, name, image)
         for wanted in WANTED:
             start = bench.piece(image, name, PERSON, Blend())
             began, first = time.perf_counter(), None
@@ -130,7 +141,6 @@ def frontier(path: Path) -> None:
             told = ("symbol", "searched", "judged", "ssim", "reach", "other", "seconds")
             print(name, wanted, {key: rows[-1][key] for key in told}, flush=True)
     bench.bay.close()
-    known = json.loads(path.read_text("utf-8")) if path.exists() else {}
     path.write_text(json.dumps(known | {"frontier": rows}), "utf-8")
 
 
@@ -242,8 +252,8 @@ def gallery(path: Path, out: Path) -> None:
 
 if __name__ == "__main__":
     what, figures = sys.argv[1], Path(sys.argv[2])
-    if what == "frontier":
-        frontier(figures)
+    if what in ("frontier", "passes"):
+        frontier(figures, what == "passes")
     elif what == "mend":
         mending(figures)
     elif what == "gallery":

@@ -127,9 +127,13 @@ def near_lines(plan: Plan) -> np.ndarray:
     """Bool N × N: where the quiet zone must be light, next to the code and along its lines."""
     n, own = plan.symbol.side, plan.quiet_zone
     rows, columns = np.mgrid[: plan.modules, : plan.modules] - own
+    along, across = (columns >= -1) & (columns <= n), (rows >= -1) & (rows <= n)
     right = (columns >= n) & (columns < n + 1 + CONE * np.clip(rows / n, 0, 1))
     below = (rows >= n) & (rows < n + 1 + CONE * np.clip(columns / n, 0, 1))
-    return plan.quiet & (right | below | (columns == -1) | (rows == -1))
+    beside = (columns == -1) | ((columns >= n) & right)
+    beyond = (rows == -1) | ((rows >= n) & below)
+    corner = right & below
+    return plan.quiet & ((beside & across) | (beyond & along) | corner)
 
 
 @dataclass(frozen=True, eq=False)
