@@ -362,7 +362,7 @@ def test_every_method_is_chosen_pictured_and_set(cat, settle, qtbot):
     window.ladder.open(3)
     rung = window.blend
     settle(window)
-    qtbot.waitUntil(lambda: len(rung._images) == 7, timeout=10_000)
+    qtbot.waitUntil(lambda: len(rung._images) == 8, timeout=10_000)
     box = rung.own
     settings = {
         "tone": lambda: box.darks.box.setValue(150),

@@ -220,7 +220,7 @@ def main(folder: Path) -> None:
         camera.start("lantern-walk-poster")
         window.ladder.open(3)
         window.foot.fit.setFocus()
-        camera.wait(lambda: len(window.blend._images) == 7)
+        camera.wait(lambda: len(window.blend._images) == 8)
         camera.take("blend")
         window.desk.export_to(camera.scratch / "lantern-walk-poster.png")
         camera.wait(lambda: window.finish.proof.proof is not None)

@@ -107,7 +107,7 @@ class TuneDesk(QObject):
         self._end()
         text = _bought(last)
         if not _worth(last):
-            text = "Nothing gentler was found that holds as much; the piece is as it was."
+            text = "Nothing gentler was found that holds that much; the piece is as it was."
         elif not last.holds:
             text += f" The wanted {wanted:.0%} was not reached: ask for less, or shorten the text."
         self.window.blend.tell_pass(text)
@@ -139,7 +139,9 @@ class TuneDesk(QObject):
 def _worth(step: Search) -> bool:
     """Whether what was found is worth having: it holds, or holds more than the piece did."""
     best = step.best
-    return best is not None and (step.holds or best.reach > step.before.reach + 0.005)
+    if best is None or best.piece == step.before.piece:
+        return False
+    return step.holds or best.reach > step.before.reach + 0.005
 
 
 def _bought(step: Search) -> str:

@@ -94,7 +94,7 @@ DENSE = 100
 """Modules a side, quiet zone included, from which three cells a module must do."""
 
 GUARANTEE = (
-    "Tones are moved together so that the picture stays as alike as readers let it; at 0.6 "
+    "Tones are moved together so that the picture stays as alike as readers let it; at 0.7 "
     "readers pass nine of ten frames that plain code passes on sample photographs."
 )
 

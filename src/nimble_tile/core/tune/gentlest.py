@@ -42,8 +42,11 @@ REACH_SLOPE, WORTH_SLOPE = 0.42, -0.45
 """What a unit of strength adds to reach and takes from likeness, about: by these it is guessed
 what is worth a look."""
 
-TRIES = 27
+TRIES = 25
 """Looks after the first comparison."""
+
+OWN = 3
+"""Looks at the piece's own blend with other strengths."""
 
 VERSIONS = 3
 """Versions that are followed after it."""
@@ -201,12 +204,12 @@ class _Search:
         self.most: Found | None = None
         self.symbols = candidates(piece)
         self.done = 0
-        self.total = len(self.symbols) + TRIES + len(LOWERED) * len(LOWER_AT) + FINALISTS
+        self.total = 1 + OWN + len(self.symbols) + TRIES + len(LOWERED) * len(LOWER_AT) + FINALISTS
         self.looked: list[Found] = []
 
     def run(self) -> Iterator[Progress]:
         self.measure = Measure(self.room, self.piece.message, self.trials, self.seed, self.stop)
-        self.before = self._found(self.piece, 0.0)
+        self.before = self._try(self.piece)
         yield self._progress("Comparing symbols")
         try:
             yield from self._steps()
@@ -216,10 +219,16 @@ class _Search:
         yield self._progress("Done")
 
     def _steps(self) -> Iterator[Progress]:
+        own = self.looked[:]
         for version, level in self.symbols:
             self._try(self._with(version, level, START))
             yield self._progress("Comparing symbols")
-        first = sorted(self.looked, key=lambda f: -(f.worth + 1.2 * (f.reach - self.wanted)))
+        yield from self._as_it_is()
+        looked = [found for found in self.looked if found.piece.blend.method == "gentle"]
+        first = sorted(
+            [found for found in looked if found not in own],
+            key=lambda f: -(f.worth + 1.2 * (f.reach - self.wanted)),
+        )
         arms = {(_version(found), mask): found for found in first[:VERSIONS] for mask in range(8)}
         for number in range(TRIES):
             if number in LOWER_AT:
@@ -232,16 +241,30 @@ class _Search:
             yield self._progress("Finding mask and strength")
         yield from self._confirm()
 
+    def _as_it_is(self) -> Iterator[Progress]:
+        """The piece's own blend and symbol with another strength: what a person would try."""
+        found = self.before
+        for _ in range(OWN):
+            step = float(np.clip((self.wanted + SURE - found.reach) / REACH_SLOPE, -0.15, 0.15))
+            strength = round(float(np.clip(found.piece.blend.strength + step, 0.1, 1)), 3)
+            piece = self.piece.edited("blend", strength=strength)
+            if any(piece == known.piece for known in self.looked):
+                return
+            found = self._try(piece)
+            yield self._progress("Trying other strengths")
+
     def _next(self, arms: dict[tuple, Found]) -> Piece | None:
         """The candidate with the best chance of being better than the best."""
         best = max(self.passing, key=lambda f: f.worth) if self.passing else None
         chances = []
         for (version, mask), start in arms.items():
-            seen = [f for f in self.looked if _version(f) == version and not f.piece.blend.map]
+            seen = [f for f in self.looked if _version(f) == version and _followed(f)]
             at = [f for f in seen if f.rendering.symbol.mask == mask]
             near = (at or [start])[-1]
             known = [f for f in seen if f.reach]
             own = [f for f in at if f.reach]
+            if not known:
+                continue
             level = sum(f.reach - REACH_SLOPE * f.piece.blend.strength for f in known) / len(known)
             bias = sum(f.reach - level - REACH_SLOPE * f.piece.blend.strength for f in own)
             level += bias / (len(own) + 1) + UNKNOWN / 2 ** len(own)
@@ -376,6 +399,12 @@ def candidates(piece: Piece) -> list[tuple[str, str]]:
     if not found:
         raise UserError("The message does not fit.", "Shorten it.")
     return found
+
+
+def _followed(found: Found) -> bool:
+    """Whether it tells about masks and strengths of the search's own candidates."""
+    blend, code = found.piece.blend, found.piece.code
+    return blend.method == "gentle" and blend.map is None and code.steer != "off"
 
 
 def _version(found: Found) -> tuple[str, str]:
