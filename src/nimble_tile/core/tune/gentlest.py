@@ -42,7 +42,7 @@ REACH_SLOPE, WORTH_SLOPE = 0.42, -0.45
 """What a unit of strength adds to reach and takes from likeness, about: by these it is guessed
 what is worth a look."""
 
-TRIES = 25
+TRIES = 36
 """Looks after the first comparison."""
 
 OWN = 3
@@ -70,7 +70,7 @@ LOWERED = ((0.11, 16.0, 0.5), (0.08, 19.0, 0.55), (0.05, 23.0, 0.6))
 """Strength that is added for all; margin, in steps of 255 of a frame, above which a module is
 lowered; and how far at most, in parts of its strength: from bold to careful."""
 
-LOWER_AT = (10, 22)
+LOWER_AT = (14,)
 """Looks before which modules are lowered."""
 
 MISSING, MOST_MISSING = 0.02, 1
