@@ -69,14 +69,14 @@ def _passes(rows: list[dict]) -> str:
         "\n## The gentlest pass, picture by picture\n\nAs it was judged by the search at 1,024 "
         "pixels, and the same piece at 12 pixels a module.\n\n"
         "| picture | wanted | symbol | fidelity | reach | at 12 px a module | reach there | other "
-        "trials | seconds | first answer |\n|" + " --- |" * 10 + "\n"
+        "trials | seconds |\n|" + " --- |" * 9 + "\n"
     ]
     passes = [row for row in rows if row["way"] == "gentlest pass"]
     for row in sorted(passes, key=lambda row: (row["at"], row["picture"])):
         lines.append(
             f"| {row['picture']} | {row['at']:.0%} | {row['symbol']} | {row['searched']:.3f} | "
             f"{row['judged']:.2f} | {row['ssim']:.3f} | {row['reach']:.2f} | {row['other']:.2f} | "
-            f"{row['seconds']:.0f} | {row['first']:.1f} |\n"
+            f"{row['seconds']:.0f} |\n"
         )
     for at in sorted({row["at"] for row in passes}):
         part = [row for row in passes if row["at"] == at]
