@@ -93,7 +93,7 @@ def _mended(rows: list[dict]) -> str:
     ours, flat = _mean(rows, "mend"), _mean(rows, "overlay")
     return (
         "\n## Mending\n\n"
-        f"{len(rows)} failing composites: the plain code laid over the six photographs at the "
+        f"{len(rows)} failing composites: the plain code laid over the photographs at the "
         "highest opacity at which at most one reader of four reads it, ten symbols from 3-M to "
         f"10-L. The symbol was recognised in {sum(row.get('recognised', False) for row in rows)} "
         f"of {len(rows)}. {len(whole)} of {len(rows)} ({len(whole) / len(rows):.1%}) are read by "
