@@ -431,6 +431,15 @@ def test_the_gentlest_pass_in_the_window_is_one_undoable_step(
     assert not window.tune_desk.running
     assert "changed meanwhile" in box.told.text()
     assert window.session.piece.message.text.endswith("/gate")
+    # Ended at once, nothing has happened, and another search can begin.
+    qtbot.waitUntil(lambda: not window.jobs.busy, timeout=60_000)
+    as_it_is = window.session.piece
+    box.find.click()
+    box.stop.click()
+    qtbot.waitUntil(lambda: not window.tune_desk.running, timeout=60_000)
+    assert box.find.isVisible()
+    assert "wrong" not in box.told.text()
+    assert window.session.piece == as_it_is
     window.session.edit("picture", "No picture", digest=None)
     box.wanted.emit(0.9)
     assert "needs a picture" in box.told.text()

@@ -28,6 +28,7 @@ class TuneDesk(QObject):
         self._run = 0  # the search that is heard
         self._made: Piece | None = None  # what the search itself put there
         self._rested = False
+        self._enough = False
         self._better.connect(self._take)
         window.blend.pass_wanted.connect(self.start)
         window.blend.pass_stopped.connect(self.stop)
@@ -52,6 +53,7 @@ class TuneDesk(QObject):
             window.blend.tell_pass(str(error))
             return
         self._run += 1
+        self._enough = False
         run, piece = self._run, window.session.piece
         self._made = piece
         trials = tuple(window.proof.prover.trials)
@@ -62,12 +64,12 @@ class TuneDesk(QObject):
         window.blend.tell_pass("Looking at the piece as it is.")
         window.jobs.start(
             lambda progress: self._work(run, piece, wanted, trials, progress),
-            lambda last: self._done(run, last, wanted), lambda error: self._failed(run, error),
+            lambda found: self._done(run, *found, wanted), lambda error: self._failed(run, error),
         )  # fmt: skip
 
     def stop(self) -> None:
-        """Enough: what is there stays."""
-        self.window.jobs.cancel()
+        """Enough: what is there stays. Jobs that wait or run besides are none of its business."""
+        self._enough = True
 
     def _work(self, run: int, piece: Piece, wanted: float, trials: tuple, progress: Progress):
         from nimble_tile.core.render import Renderer
@@ -78,7 +80,7 @@ class TuneDesk(QObject):
         last = None
         steps = search(
             piece, renderer, Room(self.window.bay), trials, wanted,
-            stop=lambda: progress.cancelled or run != self._run,
+            stop=lambda: progress.cancelled or self._enough or run != self._run,
         )  # fmt: skip
         for step in steps:
             try:
@@ -88,7 +90,7 @@ class TuneDesk(QObject):
             if step.best is not None and (last is None or step.best is not last.best):
                 self._better.emit(run, step)
             last = step
-        return last
+        return (last,)  # a job without a result would count as called off
 
     def _take(self, run: int, step: Search) -> None:
         """The best so far, on the bench."""
@@ -99,8 +101,12 @@ class TuneDesk(QObject):
         self.window.session.put(self._made, NAME, KEY, grows=True)
         self.window.blend.tell_pass(_bought(step))
 
-    def _done(self, run: int, last: Search, wanted: float) -> None:
+    def _done(self, run: int, last: Search | None, wanted: float) -> None:
         if run != self._run:
+            return
+        if last is None:  # stopped before anything was known
+            self._end()
+            self.window.blend.tell_pass("The search was ended at once; the piece is as it was.")
             return
         if _worth(last):
             self._take(run, last)
@@ -128,7 +134,6 @@ class TuneDesk(QObject):
         """Another change than the search's own calls it off."""
         if self.running and piece != self._made:
             self._run += 1
-            self.window.jobs.cancel()
             self._end()
             self.window.blend.tell_pass("The search ended: the piece was changed meanwhile.")
 

@@ -183,7 +183,8 @@ def search(
     Yields
     ------
     Progress
-        At least twice; the last one is the result.
+        At least twice, and the last one is the result; nothing where it was stopped before
+        the piece itself was judged.
 
     Raises
     ------
@@ -209,7 +210,10 @@ class _Search:
 
     def run(self) -> Iterator[Progress]:
         self.measure = Measure(self.room, self.piece.message, self.trials, self.seed, self.stop)
-        self.before = self._try(self.piece)
+        try:
+            self.before = self._try(self.piece)
+        except Stopped:
+            return  # before anything is known
         yield self._progress("Comparing symbols")
         try:
             yield from self._steps()

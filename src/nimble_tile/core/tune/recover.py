@@ -15,7 +15,7 @@ detector of it in noise is textbook knowledge (matched filter).
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -27,7 +27,6 @@ from nimble_tile.core.scan.locate import refined
 from nimble_tile.core.symbol.anatomy import Part, anatomy
 from nimble_tile.core.symbol.assemble import assemble
 from nimble_tile.core.symbol.encode import Symbol, encode
-from nimble_tile.core.symbol.steering import codewords_of
 
 WORKING = 900
 """Longer side, in pixels, at which finders are looked for."""
@@ -133,7 +132,7 @@ class Family:
     def __init__(self, text: str, version: int, symbols: Sequence[Symbol]) -> None:
         self.text, self.version = text, version
         self.symbols = list(symbols)
-        shape = [np.where(_whole(symbol), -1, 1).ravel() for symbol in self.symbols]
+        shape = [np.where(symbol.dark, -1, 1).ravel() for symbol in self.symbols]
         rows = np.array(shape, np.float32)
         rows -= rows.mean(1, keepdims=True)
         self._rows = rows / np.linalg.norm(rows, axis=1, keepdims=True)
@@ -146,10 +145,6 @@ class Family:
         return float(scores[index]), self.symbols[index]
 
 
-def _whole(symbol: Symbol) -> np.ndarray:
-    return symbol.dark
-
-
 def family(text: str, version: int, level: str | None = None) -> Family | None:
     """The family of a message in a version; None where it does not fit."""
     found = []
@@ -160,20 +155,10 @@ def family(text: str, version: int, level: str | None = None) -> Family | None:
                 first = encode(Message(text=text), code.model_copy(update={"charset": charset}))
             except MessageError:
                 break
-            words = codewords_of(first).tolist()
-            for mask in range(8):
-                dark = assemble(first.version, each, mask, words)
-                dark.setflags(write=False)
-                found.append(_with_mask(first, dark, mask))
+            found += [replace(first, dark=first.under(mask), mask=mask) for mask in range(8)]
             if text.isascii():
                 break
     return Family(text, version, found) if found else None
-
-
-def _with_mask(symbol: Symbol, dark: np.ndarray, mask: int) -> Symbol:
-    from dataclasses import replace
-
-    return replace(symbol, dark=dark, mask=mask)
 
 
 def _square(left: float, top: float, width: float, height: float) -> np.ndarray:
