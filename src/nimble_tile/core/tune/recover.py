@@ -180,6 +180,16 @@ def _upright_places(
             yield version, _square(left + x, top + y, width - 2 * x, height - 2 * y)
 
 
+def _finder_profile(away: np.ndarray) -> np.ndarray:
+    """A finder and its separator averaged over all ways in which it may be turned (1 light,
+    -1 dark), at some distances from its middle in modules."""
+    angles = np.linspace(0, np.pi / 4, 33)
+    distances = np.linspace(0, 5, 101)
+    square = distances[:, None] * np.cos(angles)  # a square's distance along its nearer axis
+    tone = np.select([square < 1.5, square < 2.5, square < 3.5], [-1.0, 1.0, -1.0], 1.0)
+    return np.interp(away, distances, tone.mean(1)).astype(np.float32)
+
+
 def finders(plane: np.ndarray) -> list[tuple[float, float, float, float]]:
     """Likely finder patterns: x, y, module in pixels, correlation; best first.
 
@@ -189,11 +199,8 @@ def finders(plane: np.ndarray) -> list[tuple[float, float, float, float]]:
 
     radius = int(np.ceil(4.6 * FINDER_MODULE))
     rows, columns = np.mgrid[-radius : radius + 1, -radius : radius + 1]
-    # A square ring lies between its inner circle and its corners.
     away = np.hypot(rows, columns) / FINDER_MODULE
-    template = np.select(
-        [away < 1.65, away < 2.75, away < 3.9, away < 4.6], [-1.0, 1.0, -1.0, 1.0], 0.0
-    ).astype(np.float32)
+    template = _finder_profile(away)
     weight = (away < 4.6).astype(np.float32)
     template = (template - template[weight > 0].mean()) * weight
     found = []

@@ -1,0 +1,248 @@
+"""Parts of the searches by themselves: places, finders, masks, words, bad input, undo."""
+
+from itertools import pairwise
+
+import cv2
+import numpy as np
+import pytest
+
+from conftest import LINK, encoded, photograph
+from nimble_tile.core.blend import gentle, quiet
+from nimble_tile.core.blend.plan import Plan
+from nimble_tile.core.blend.wants import wants
+from nimble_tile.core.errors import UserError
+from nimble_tile.core.picture.warping import mapped, matrix_to
+from nimble_tile.core.piece import Blend, Code, Message, Piece
+from nimble_tile.core.project.history import History
+from nimble_tile.core.render import Renderer
+from nimble_tile.core.rendering import plain_code
+from nimble_tile.core.symbol.encode import encode
+from nimble_tile.core.trials.room import Room
+from nimble_tile.core.trials.sets import shipped
+from nimble_tile.core.tune import mend, recover
+from nimble_tile.core.tune.measure import Measure, person_made
+
+from test_cli import run  # isort: skip
+
+
+def symbol_of(level="M", version="auto", **code):
+    return encode(Message(text=LINK), Code(level=level, version=version, raise_level=False, **code))
+
+
+def corners(left, top, side):
+    return np.array(
+        [[left, top], [left + side, top], [left + side, top + side], [left, top + side]], float
+    )
+
+
+# Recovering ---------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("angle", [0, 33, -120])
+def test_finders_are_found_however_they_are_turned(angle):
+    symbol = symbol_of()
+    flat = plain_code(symbol, 4, 370)
+    turn = cv2.getRotationMatrix2D((185, 185), angle, 1)
+    turn[:, 2] += 115
+    image = cv2.warpAffine(flat, turn, (600, 600), borderValue=(255, 255, 255))
+    peaks = recover.finders(cv2.cvtColor(image, cv2.COLOR_RGB2GRAY).astype(np.float32))
+    module, n = 370 / (symbol.side + 8), symbol.side
+    for column, row in ((7.5, 7.5), (n + 0.5, 7.5), (7.5, n + 0.5)):
+        x, y = turn @ (column * module, row * module, 1)
+        near = min(peaks, key=lambda peak: np.hypot(peak[0] - x, peak[1] - y))
+        assert np.hypot(near[0] - x, near[1] - y) < 0.6 * module
+        assert near[2] == pytest.approx(module, rel=0.2)
+        assert near[3] > 0.5
+
+
+def test_a_family_holds_every_level_and_mask_and_knows_its_members():
+    members = recover.family(LINK, 6)
+    kinds = {(symbol.level, symbol.mask) for symbol in members.symbols}
+    assert kinds == {(level, mask) for level in "LMQH" for mask in range(8)}
+    # segno makes each of them by itself, mask and all.
+    for level, mask in (("L", 3), ("H", 6)):
+        own = symbol_of(level, "6", mask=mask)
+        (ours,) = [s for s in members.symbols if (s.level, s.mask) == (level, mask)]
+        assert (ours.dark == own.dark).all()
+        tones = np.where(own.dark, -1.0, 1.0) + np.random.default_rng(1).normal(
+            0, 4, own.dark.shape
+        )
+        score, found = members.best(tones.astype(np.float32))
+        assert found is ours
+        assert score > 6
+    assert {s.level for s in recover.family(LINK, 3).symbols} == {"L", "M"}
+    assert recover.family(LINK, 1) is None
+
+
+def test_chance_stays_below_what_counts_as_found():
+    noise = np.random.default_rng(3).integers(0, 256, (150, 150, 3), np.uint8)
+    found = recover.suspects(cv2.GaussianBlur(noise, (0, 0), 1.5), LINK)
+    assert not any(suspect.sure for suspect in found)
+
+
+def test_a_region_says_where(bay):
+    symbol = symbol_of("Q", mask=1)
+    image = cv2.resize(photograph("rocket"), (900, 600))
+    side = 8 * (symbol.side + 8)
+    part = image[60 : 60 + side, 410 : 410 + side]
+    part[:] = np.rint(0.85 * part + 0.15 * plain_code(symbol, 4, side)).astype(np.uint8)
+    found = recover.suspects(image, LINK, region=(410, 60, side, side))[0]
+    assert found.sure
+    assert found.symbol.mask == 1
+    assert np.abs(found.quad - corners(442, 92, 8 * symbol.side)).max() < 3
+
+
+def test_the_quiet_zone_is_what_the_picture_has_room_for():
+    n = 29
+    assert recover.quiet_around(corners(40, 40, 10 * n), n, (370, 370)) == 4
+    assert recover.quiet_around(corners(20, 40, 10 * n), n, (370, 370)) == 2
+    assert recover.quiet_around(corners(0, 0, 10 * n), n, (290, 290)) == 0
+
+
+# Mending ------------------------------------------------------------------------
+
+
+def test_a_mended_picture_in_perspective_changes_nothing_outside(bay):
+    symbol = symbol_of("H")
+    picture = cv2.resize(photograph("coffee"), (900, 600), interpolation=cv2.INTER_AREA)
+    quad = np.array([[250, 60], [720, 90], [690, 540], [230, 520]], float)
+    side = 10 * (symbol.side + 8)
+    onto = cv2.getPerspectiveTransform(np.float32(corners(0, 0, side)), np.float32(quad))
+    code = cv2.warpPerspective(plain_code(symbol, 4, side), onto, (900, 600), flags=cv2.INTER_AREA)
+    where = cv2.warpPerspective(np.full((side, side), 0.4, np.float32), onto, (900, 600))
+    mixed = picture * (1 - where[..., None]) + code * where[..., None]
+    image = np.rint(mixed).astype(np.uint8)
+    own = mapped(matrix_to(quad, symbol.side + 8), corners(4, 4, symbol.side))
+    mender = mend.Mender(image, recover.Suspect(symbol, own, 50.0), Room(bay), shipped()[:1])
+    assert mender.quiet == 4
+    assert mender.box is None
+    tried = mender.attempt((0.7, 0.7, 0.7), 0.0, 12.0)
+    outside = cv2.warpPerspective(np.ones((side, side), np.uint8), onto, (900, 600)) == 0
+    outside = cv2.erode(outside.astype(np.uint8), np.ones((7, 7))) > 0
+    assert (tried.image[outside] == image[outside]).all()
+    assert sum(tried.read.values()) > sum(mender.straight(image).values())
+    # What is shown as changed was changed, dark modules down and light ones up.
+    grid = tried.changed[4:-4, 4:-4]
+    strong = np.abs(grid) > 2 * mend.SEEN
+    assert strong.sum() > 50
+    assert ((grid < 0) == symbol.dark)[strong].mean() > 0.85
+
+
+def test_what_stands_in_the_way_is_said():
+    grid = np.zeros((37, 37), np.float32)
+    suspect = recover.Suspect(symbol_of(), corners(0, 0, 29), 40.0)
+
+    def attempt(read, reach):
+        change = mend.Fidelity(1.0, 0.0)
+        return mend.Attempt(None, suspect, 4, read, reach, change, grid, (1, 1, 1), False)
+
+    lost = attempt({"zxing-cpp": True, "OpenCV": False}, 0.0)
+    assert "OpenCV still misses it" in mend.why_not(lost, 0.9, False)
+    assert "vetoed" in mend.why_not(lost, 0.9, True)
+    assert "60% of plain code's" in mend.why_not(attempt({"OpenCV": True}, 0.6), 0.9, False)
+    assert attempt({}, 0.0).touched == 0
+
+
+def test_bad_input_to_mend_is_one_line(tmp_path):
+    picture = tmp_path / "cat.png"
+    picture.write_bytes(encoded(photograph("chelsea")))
+    torn = tmp_path / "torn.png"
+    torn.write_bytes(picture.read_bytes()[:900])
+    mask = tmp_path / "mask.png"
+    mask.write_bytes(encoded(np.zeros((10, 10, 3), np.uint8)))
+    out = tmp_path / "out.png"
+    for words in (
+        (torn, "--message", LINK, "--out", out),
+        (tmp_path / "none.png", "--message", LINK, "--out", out),
+        (picture, "--message", "", "--out", out),
+        (picture, "--message", "x" * 4000, "--out", out),
+        (picture, "--message", LINK, "--out", tmp_path / "out.bmp"),
+        (picture, "--message", LINK, "--out", out, "--veto", mask),
+        (picture, "--message", LINK, "--out", out, "--reach", "2"),
+    ):
+        made = run("mend", *words)
+        assert made.exit_code == 2, made.output
+        assert made.stderr.startswith("nimble-tile: ")
+        assert made.stderr.count("\n") == 1
+        assert not out.exists()
+
+
+# The gentle blend's parts -------------------------------------------------------
+
+
+def test_only_a_line_beside_the_code_must_be_light():
+    plan = Plan(cv2.resize(photograph("chelsea")[:300, :300], (444, 444)), symbol_of(), 4)
+    lines = gentle.near_lines(plan)
+    assert not (lines & ~plan.quiet).any()
+    # Right round the code, one module away, and nothing beyond its corners at the upper left.
+    assert lines[3, 3:33].all()
+    assert lines[3:33, 3].all()
+    assert lines[33, 4:33].all()
+    assert lines[4:33, 33].all()
+    assert not lines[:3].any()
+    assert not lines[:, :3].any()
+    assert lines.sum() < 0.45 * plan.quiet.sum()
+
+
+def test_margins_grow_with_the_strength_and_shrink_among_like_modules():
+    plan = Plan(np.full((444, 444, 3), 128, np.uint8), symbol_of(), 4)
+    blend = Blend(method="gentle")
+    found = [gentle.margins(plan, blend, np.full((37, 37), s, np.float32)) for s in (0.3, 0.6, 0.9)]
+    for weaker, stronger in pairwise(found):
+        assert (stronger.middle >= weaker.middle).all()
+        assert (stronger.area >= weaker.area).all()
+    nothing = gentle.margins(plan, blend, np.zeros((37, 37), np.float32))
+    assert max(nothing.middle.max(), nothing.area.max(), nothing.grey.max()) < -90
+    finder = found[1].middle[4:11, 4:11]
+    body = found[1].middle[plan.parts == gentle.Part.DATA]
+    assert finder.min() > body.max()
+    assert body.min() < 0.9 * body.max()
+
+
+def test_a_soft_quiet_zone_ends_in_the_picture():
+    plan = Plan(cv2.resize(photograph("coffee")[:400, 100:500], (444, 444)), symbol_of(), 4)
+    share = quiet.fade(plan, True)
+    assert share[0].max() == 0 or share[0].max() < 0.02
+    assert share[share.shape[0] // 2, quiet.CELLS * 4] == pytest.approx(1)
+
+
+def test_flat_areas_count_for_steering_too():
+    flat = np.full((444, 444, 3), 170, np.uint8)
+    flat[:, 222:] = np.random.default_rng(2).integers(60, 255, (444, 222, 3), np.uint8)
+    wanted = wants(flat, 29, 4)
+    assert wanted.weight.min() > 0
+    left, right = wanted.weight[8:-8, :10], wanted.weight[8:-8, -10:]
+    assert left.mean() > 0
+    assert right.mean() > left.mean()  # there modules differ from their surroundings
+
+
+# Measure and undo ---------------------------------------------------------------
+
+
+def test_long_messages_are_measured_against_the_level_that_fits(bay):
+    long = Message(kind="text", text="reed " * 400)
+    plain = person_made(long)
+    assert plain.level == "M"  # 2,000 bytes: more than 1,663 at Q, ISO/IEC 18004
+    with pytest.raises(UserError):
+        person_made(Message(kind="text", text="x" * 4000))
+    none = [trial.model_copy(update={"on": False}) for trial in shipped()]
+    empty = Measure(Room(bay), Message(text=LINK), none)
+    rendering = Renderer(None).render(Piece(message=Message(text=LINK)), 300)
+    assert empty.reach(rendering) == 0.0
+
+
+def test_a_growing_change_is_one_step_of_undo_however_long_it_takes():
+    clock = iter(range(0, 1000, 20))
+    first = Piece(message=Message(text="a"))
+    history = History(first, clock=lambda: next(clock))
+    for strength in (0.5, 0.6, 0.7):
+        piece = first.edited("blend", strength=strength)
+        history.push(piece, "Gentlest pass", "gentlest", grows=True)
+    assert history.undo_name == "Gentlest pass"
+    assert history.undo() == first
+    assert history.undo_name is None
+    assert history.redo().blend.strength == 0.7
+    # After its end another search is a step of its own.
+    history.push(first.edited("blend", strength=0.2), "Change the strength")
+    history.push(first.edited("blend", strength=0.3), "Gentlest pass", "gentlest", grows=True)
+    assert history.undo().blend.strength == 0.2
