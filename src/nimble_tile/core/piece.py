@@ -27,12 +27,12 @@ from nimble_tile.core.look import Look, Model
 from nimble_tile.core.phonelog import MOST as MOST_TESTS
 from nimble_tile.core.phonelog import PhoneTest
 
-SCHEMA = 6
+SCHEMA = 7
 """Version of the piece's stored form. 1 had no look, no forms of messages, wrote
 everything outside ASCII as UTF-8 without a mark, and never raised the level.
 Until 2 the code stood upright on the picture as it was, blended by tone or overlay.
 3 knew no logos, captions, surrounds and layouts, 4 no phone log and no steering,
-5 no gentle blend."""
+5 no gentle blend, 6 no drafts beside the piece."""
 
 MAX_SIDE = 16_384
 """Longest side of a finished image, in pixels: a 1.4 m poster at 300 dpi."""
@@ -311,7 +311,7 @@ class Piece(Model):
             code = dict(older) if isinstance(older, dict) else {}
             code = {"raise_level": False, "charset": "utf-8 unmarked", **code}
             data = {**data, "schema": 2, "code": code}
-        if isinstance(data, dict) and data.get("schema") in (2, 3, 4, 5):
+        if isinstance(data, dict) and data.get("schema") in (2, 3, 4, 5, 6):
             data = {**data, "schema": SCHEMA}
         return data
 

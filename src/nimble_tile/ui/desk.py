@@ -206,12 +206,12 @@ class Desk(QObject):
             progress.step("Opening the demo piece", 0.3)
             return archive.load(demo_project(), self.pictures)
 
-        self.job(work, lambda piece: self._begin(piece, None))
+        self.job(work, lambda piece: self._begin(archive.Project(piece), None))
 
-    def _begin(self, piece: Piece, path: Path | None) -> None:
-        """Show a piece that was opened."""
+    def _begin(self, project: archive.Project, path: Path | None) -> None:
+        """Show a project that was opened."""
         self.window.bench.clear()
-        self.session.start(piece, path)
+        self.session.start(project.piece, path, drafts=project.drafts)
 
     def open_project(self, path: Path, copy: bool = False) -> None:
         """Open a project file.
@@ -224,17 +224,17 @@ class Desk(QObject):
         """
         if not self.may_leave():
             return
-        left = self.session.piece
+        left = self.session.piece, self.session.drafts
 
-        def work(progress: Progress) -> Piece:
+        def work(progress: Progress) -> archive.Project:
             progress.step(f"Opening {path.name}", 0.3)
-            return archive.load(path, self.pictures)
+            return archive.load_project(path, self.pictures)
 
-        def done(piece: Piece) -> None:
+        def done(project: archive.Project) -> None:
             # Work went on while the file was being read: it is asked about too.
-            if self.session.piece != left and not self.may_leave():
+            if (self.session.piece, self.session.drafts) != left and not self.may_leave():
                 return
-            self._begin(piece, None if copy else path)
+            self._begin(project, None if copy else path)
             if not copy:
                 self.settings.remember_project(path)
                 self.settings.set("folder of projects", str(path.parent))
@@ -269,15 +269,15 @@ class Desk(QObject):
 
     def save_to(self, path: Path) -> None:
         """Save the piece as it is now."""
-        piece = self.session.piece
+        piece, drafts = self.session.piece, self.session.drafts
 
         def work(progress: Progress) -> Path:
             progress.step(f"Saving {path.name}", 0.3)
-            archive.save(piece, self.pictures, path)
+            archive.save(piece, self.pictures, path, drafts)
             return path
 
         def done(saved: Path) -> None:
-            self.session.mark_saved(saved, piece)
+            self.session.mark_saved(saved, piece, drafts)
             self.window.safekeeping.keep_copy()
             self.settings.remember_project(saved)
             self.settings.set("folder of projects", str(saved.parent))
@@ -323,13 +323,13 @@ class Desk(QObject):
             path = Path(chosen)
             if path.suffix.lower() != archive.SUFFIX:
                 path = path.with_name(path.name + archive.SUFFIX)
-        piece = self.session.piece
+        piece, drafts = self.session.piece, self.session.drafts
         try:
-            archive.save(piece, self.pictures, path)
+            archive.save(piece, self.pictures, path, drafts)
         except UserError as error:
             self.window.notice.say(str(error))
             return False
-        self.session.mark_saved(path, piece)
+        self.session.mark_saved(path, piece, drafts)
         self.settings.remember_project(path)
         self.window.safekeeping.keep_copy()
         return True

@@ -93,6 +93,15 @@ def build_menus(window: Window) -> None:
         action.setChecked(name == window._theme_name)
         theme_group.addAction(action)
 
+    drafts = bar.addMenu("&Drafts")
+    # The desks of later parts are not there yet: they are asked for when they are needed.
+    _action(drafts, "&Keep as a draft", lambda: window.draft_desk.keep(), "Ctrl+D")
+    window.act_shelf = _action(
+        drafts, "&Draft shelf",
+        lambda: window.draft_desk.show_shelf(not window.shelf.isVisible()), "Ctrl+Shift+D",
+    )  # fmt: skip
+    window.act_shelf.setCheckable(True)
+
     check = bar.addMenu("&Check")
     desk = window.check_desk
     _action(check, "&Images…", desk.choose_files, "Ctrl+K")

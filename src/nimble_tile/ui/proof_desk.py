@@ -81,6 +81,7 @@ class ProofDesk(QObject):
         if shown is None or shown.rendering is None or shown.ticket != ticket:
             return
         full = shown.piece.finish.size or shown.natural
+        self.window.draft_desk.learn(verdict)
         self.prover.submit(Case(ticket, shown.piece, shown.rendering, verdict, full))
         self.wall.list.trials.take_set([trial for trial in self.prover.trials if trial.on])
         if self.view.isVisible() and self.view.trial is not None:
@@ -112,6 +113,7 @@ class ProofDesk(QObject):
             self.reach = reach
             self._settle()
             self.proved_ticket = ticket
+            self.window.draft_desk.learn(self.window.verdict, reach)
             self.wall.list.trials.set_stale(False)
             bars = self.wall.list.trials.bars()
             self.wall.gauge.take(

@@ -6,7 +6,6 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
 
-from nimble_tile.core.piece import Piece
 from nimble_tile.core.project import archive
 from nimble_tile.core.project.recovery import Leftover
 from nimble_tile.ui.jobs import Progress
@@ -25,14 +24,14 @@ class Safekeeping(QObject):
 
     def keep_copy(self) -> None:
         """Keep a copy of unsaved work aside, or drop it when all is saved."""
-        piece, path = self.session.piece, self.session.path
+        piece, path, drafts = self.session.piece, self.session.path, self.session.drafts
         recovery = self.window.recovery
         if not self.session.unsaved:
             recovery.drop()
             return
 
         def work(progress: Progress) -> None:
-            recovery.keep(piece, self.window.pictures, path)
+            recovery.keep(piece, self.window.pictures, path, drafts)
 
         # A copy that cannot be kept must not disturb the work itself.
         self.window.jobs.start(work, lambda _: None, lambda _: None)
@@ -53,13 +52,13 @@ class Safekeeping(QObject):
         )
 
     def _bring_back(self, leftover: Leftover) -> None:
-        def work(progress: Progress) -> Piece:
+        def work(progress: Progress) -> archive.Project:
             progress.step("Bringing unsaved work back", 0.3)
-            return archive.load(leftover.path, self.window.pictures)
+            return archive.load_project(leftover.path, self.window.pictures)
 
-        def done(piece: Piece) -> None:
+        def done(project: archive.Project) -> None:
             self.window.bench.clear()
-            self.session.start(piece, leftover.original, saved=False)
+            self.session.start(project.piece, leftover.original, saved=False, drafts=project.drafts)
             self.window.recovery.discard(leftover)
             self.keep_copy()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +14,7 @@ from nimble_tile.core.errors import PictureError
 from nimble_tile.core.phonelog import PhoneTest
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Message, Picture, Piece
+from nimble_tile.core.project.drafts import Draft
 from nimble_tile.core.project.history import History
 
 SAMPLE = "https://lanternwalk.example"
@@ -35,25 +37,35 @@ class Session(QObject):
         File name or unsaved state changed.
     logged
         The phone log is another one.
+    drafted
+        The drafts are others, or something about them is.
     """
 
     changed = Signal(object)
     titled = Signal()
     logged = Signal()
+    drafted = Signal()
 
     def __init__(self, pictures: PictureStore, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.pictures = pictures
         self.path: Path | None = None
         self._history = History(new_piece())
+        self._drafts: tuple[Draft, ...] = ()
+        self._saved_drafts: tuple[Draft, ...] = ()
 
     @property
     def piece(self) -> Piece:
         return self._history.piece
 
     @property
+    def drafts(self) -> tuple[Draft, ...]:
+        """The kept variants, oldest first; they go into the project with the piece."""
+        return self._drafts
+
+    @property
     def unsaved(self) -> bool:
-        return self._history.changed
+        return self._history.changed or self._drafts != self._saved_drafts
 
     @property
     def name(self) -> str:
@@ -158,6 +170,14 @@ class Session(QObject):
         self.logged.emit()
         self.titled.emit()
 
+    def put_drafts(self, drafts: Iterable[Draft]) -> None:
+        """Other drafts. They are no settings of the piece: undo leaves them alone."""
+        new = tuple(drafts)
+        if new != self._drafts:
+            self._drafts = new
+            self.drafted.emit()
+            self.titled.emit()
+
     def part(self) -> None:
         """End a gesture: the next change is its own step."""
         self._history.part()
@@ -178,18 +198,27 @@ class Session(QObject):
             self.piece.model_copy(update={"picture": picture}), f"Bring in {name or 'a picture'}"
         )
 
-    def start(self, piece: Piece, path: Path | None, saved: bool = True) -> None:
+    def start(
+        self,
+        piece: Piece,
+        path: Path | None,
+        saved: bool = True,
+        drafts: Sequence[Draft] = (),
+    ) -> None:
         """Begin with another piece: new, opened, or recovered."""
         self._history = History(piece)
+        self._drafts = self._saved_drafts = tuple(drafts)
         self.path = path
         if not saved:
             self._history.mark_unsaved()
         self._tell()
+        self.drafted.emit()
 
-    def mark_saved(self, path: Path, piece: Piece) -> None:
-        """A file holds `piece` now."""
+    def mark_saved(self, path: Path, piece: Piece, drafts: Sequence[Draft] = ()) -> None:
+        """A file holds `piece` and its drafts now."""
         self.path = path
         self._history.mark_saved(piece)
+        self._saved_drafts = tuple(drafts)
         self.titled.emit()
 
     def _tell(self) -> None:

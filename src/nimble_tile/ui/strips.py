@@ -140,6 +140,10 @@ class Foot(QWidget):
         self.lens_list = Choice("Lens", [(lens, label) for lens, label, _ in LENSES])
         self.lens_list.set_value(Lens.FINISHED)
         self.lens_list.hide()
+        self.drafts = QPushButton("Drafts")
+        self.drafts.setCheckable(True)
+        self.drafts.setProperty("flat", True)
+        self.drafts.setToolTip("The shelf of kept variants")
         self.split = QToolButton()
         self.split.setCheckable(True)
         self.farther, self.closer = QToolButton(), QToolButton()
@@ -163,7 +167,15 @@ class Foot(QWidget):
         layout.addWidget(self.lens)
         layout.addWidget(self.lens_list)
         layout.addStretch(1)
-        for widget in (self.split, self.farther, self.zoom, self.closer, self.fit, self.close_up):
+        for widget in (
+            self.drafts,
+            self.split,
+            self.farther,
+            self.zoom,
+            self.closer,
+            self.fit,
+            self.close_up,
+        ):
             layout.addWidget(widget)
 
     def show_lens(self, lens: Lens) -> None:
@@ -179,8 +191,9 @@ class Foot(QWidget):
         super().resizeEvent(event)
         tools = sum(
             widget.sizeHint().width() + 6
-            for widget in (self.split, self.farther, self.closer, self.fit, self.close_up)
-        )
+            for widget in (self.drafts, self.split, self.farther, self.closer, self.fit,
+                           self.close_up)
+        )  # fmt: skip
         left = self.width() - self.lens.sizeHint().width() - tools - 40
         narrow = left < 0
         self.zoom.setVisible(narrow or left > self.zoom.width() + 6)

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import base64
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QByteArray, QEvent, QSize, Qt, QTimer
+from PySide6.QtCore import QEvent, Qt, QTimer
 from PySide6.QtGui import (
     QCloseEvent,
     QDragEnterEvent,
@@ -35,6 +34,7 @@ from nimble_tile.ui.bench import Bench, Lens
 from nimble_tile.ui.check_desk import CheckDesk
 from nimble_tile.ui.colour_desk import ColourDesk
 from nimble_tile.ui.desk import Desk
+from nimble_tile.ui.draft_desk import DraftDesk
 from nimble_tile.ui.engine import Engine, Shown
 from nimble_tile.ui.jobs import Jobs
 from nimble_tile.ui.ladder import Ladder
@@ -42,6 +42,7 @@ from nimble_tile.ui.laid_desk import LaidDesk
 from nimble_tile.ui.look_desk import LookDesk
 from nimble_tile.ui.menus import build_menus, focus_moved, offer_lenses
 from nimble_tile.ui.picture_desk import PictureDesk
+from nimble_tile.ui.place import keep_place, restore_place
 from nimble_tile.ui.proof_desk import ProofDesk
 from nimble_tile.ui.rungs.blend import BlendRung
 from nimble_tile.ui.rungs.code import CodeRung
@@ -52,6 +53,7 @@ from nimble_tile.ui.rungs.picture import PictureRung
 from nimble_tile.ui.safekeeping import Safekeeping
 from nimble_tile.ui.session import Session
 from nimble_tile.ui.settings import Settings
+from nimble_tile.ui.shelf import Shelf
 from nimble_tile.ui.strips import Foot, Notice, ProgressStrip
 from nimble_tile.ui.trial_view import TrialView
 from nimble_tile.ui.tune_desk import TuneDesk
@@ -61,9 +63,6 @@ from nimble_tile.ui.wall import TrialWall
 if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
     from nimble_tile.core.study import Study
-
-FRAME = 32
-"""Pixels of the screen's height left to the window's frame."""
 
 COPY_AFTER = 3000
 """Milliseconds of rest after a change until a copy of unsaved work is kept."""
@@ -116,9 +115,10 @@ class Window(QMainWindow):
         self._copying.setSingleShot(True)
         self._copying.timeout.connect(self.safekeeping.keep_copy)
         build_menus(self)
+        self.draft_desk = DraftDesk(self)
         self._connect()
         self._dress()
-        self._restore_place()
+        restore_place(self, self.settings)
         self.ladder.open(0)
         self._show_piece(self.session.piece)
         self.message.text.selectAll()
@@ -147,7 +147,8 @@ class Window(QMainWindow):
         self.middle.addWidget(self.trial_view)
         self.notice = Notice()
         self.progress = ProgressStrip()
-        self.foot = Foot()
+        self.foot, self.shelf = Foot(), Shelf()
+        self.shelf.hide()
 
         line, upright, other = QFrame(), QFrame(), QFrame()
         line.setProperty("rule", True)
@@ -156,7 +157,7 @@ class Window(QMainWindow):
         right = QVBoxLayout()
         right.setContentsMargins(0, 0, 0, 0)
         right.setSpacing(0)
-        for widget in (self.notice, self.middle, self.progress, self.foot):
+        for widget in (self.notice, self.middle, self.progress, self.foot, self.shelf):
             right.addWidget(widget, 1 if widget is self.middle else 0)
         middle = QHBoxLayout()
         middle.setContentsMargins(0, 0, 0, 0)
@@ -387,8 +388,8 @@ class Window(QMainWindow):
                      self.wall, self.trial_view):  # fmt: skip
             part.dress(theme)
         self.colour_desk.dress(theme)
-        if hasattr(self, "check_desk"):
-            self.check_desk.dress(theme)
+        for desk in (self.check_desk, self.draft_desk):
+            desk.dress(theme)
 
     # A method: the connection ends with the window.
     def _focus_moved(self, _old: QWidget | None, new: QWidget | None) -> None:
@@ -408,16 +409,6 @@ class Window(QMainWindow):
         mark = " (unsaved changes)" if self.session.unsaved else ""
         self.setWindowTitle(f"{self.session.name}{mark} – Nimble Tile")
 
-    def _restore_place(self) -> None:
-        room = self.screen().availableGeometry().size() - QSize(0, FRAME)
-        self.resize(QSize(1280, 800).boundedTo(room))
-        stored = self.settings.get("geometry")
-        if isinstance(stored, str):
-            try:
-                self.restoreGeometry(QByteArray(base64.b64decode(stored)))
-            except ValueError:
-                return
-
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         if self._opened:
@@ -431,8 +422,7 @@ class Window(QMainWindow):
         if not self.desk.may_leave():
             event.ignore()
             return
-        geometry = bytes(self.saveGeometry().data())
-        self.settings.set("geometry", base64.b64encode(geometry).decode("ascii"))
+        keep_place(self, self.settings)
         self._copying.stop()
         self.recovery.drop()
         self.shut_down()

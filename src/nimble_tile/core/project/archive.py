@@ -3,9 +3,12 @@
 Members
 -------
 ``piece.json``
-    ``{"format": "nimble-tile project", "schema": 1, "piece": {…}}``.
+    ``{"format": "nimble-tile project", "schema": 7, "piece": {…}, "drafts": [{…}]}``.
 ``pictures/<sha256>``
-    Bytes of each picture file, untouched, named by their digest.
+    Bytes of each picture file, untouched, named by their digest: those of the
+    piece and of all drafts.
+``drafts/<key>.png``
+    A small picture of each draft, for the shelf. A project opens without them.
 """
 
 from __future__ import annotations
@@ -13,6 +16,8 @@ from __future__ import annotations
 import hashlib
 import json
 import zipfile
+from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
@@ -20,14 +25,15 @@ from pydantic import ValidationError
 
 from nimble_tile.core.errors import PictureError, ProjectError, file_error
 from nimble_tile.core.files import write_atomically
-from nimble_tile.core.picture.opening import MOST_BYTES
+from nimble_tile.core.picture.opening import MOST_BYTES, open_picture
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import SCHEMA, Piece
+from nimble_tile.core.project.drafts import MOST, MOST_THUMB, THUMB, Draft
 
 SUFFIX = ".nimbletile"
 FORMAT = "nimble-tile project"
 
-MOST_JSON = 4 << 20
+MOST_JSON = 16 << 20
 """Bytes of ``piece.json`` that are read at most."""
 MOST_MEMBERS = 1000
 """Members of the archive at most."""
@@ -35,7 +41,15 @@ MOST_RATIO = 200
 """Expansion that a member may claim; pictures hardly compress, bombs do."""
 
 
-def save(piece: Piece, pictures: PictureStore, path: Path) -> None:
+@dataclass(frozen=True)
+class Project:
+    """What a project file holds."""
+
+    piece: Piece
+    drafts: tuple[Draft, ...] = ()
+
+
+def save(piece: Piece, pictures: PictureStore, path: Path, drafts: Sequence[Draft] = ()) -> None:
     """Save a project; on any failure the last good file stays.
 
     Raises
@@ -48,18 +62,30 @@ def save(piece: Piece, pictures: PictureStore, path: Path) -> None:
         "schema": SCHEMA,
         "piece": json.loads(piece.model_dump_json(by_alias=True)),
     }
+    if drafts:
+        document["drafts"] = [json.loads(d.model_dump_json(by_alias=True)) for d in drafts]
+    digests = dict.fromkeys(d for each in (piece, *(d.piece for d in drafts)) for d in each.digests)
 
     def write(file: BinaryIO) -> None:
         with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive:
             archive.writestr("piece.json", json.dumps(document, ensure_ascii=False, indent=1))
-            for digest in piece.digests:
+            for digest in digests:
                 data = pictures.file(digest)
                 archive.writestr(f"pictures/{digest}", data, compress_type=zipfile.ZIP_STORED)
+            for draft in drafts:
+                if draft.thumb:
+                    place = f"drafts/{draft.key}.png"
+                    archive.writestr(place, draft.thumb, compress_type=zipfile.ZIP_STORED)
 
     write_atomically(Path(path), write, ProjectError, "save")
 
 
 def load(path: Path, pictures: PictureStore) -> Piece:
+    """The piece of a project; see `load_project`."""
+    return load_project(path, pictures).piece
+
+
+def load_project(path: Path, pictures: PictureStore) -> Project:
     """Open a project and take its pictures into the store.
 
     Raises
@@ -72,15 +98,20 @@ def load(path: Path, pictures: PictureStore) -> Piece:
     try:
         with zipfile.ZipFile(path) as archive:
             members = _checked(archive, path.name)
-            piece = _piece(archive, members, path.name)
-            found = {
-                digest: _picture(archive, members, digest, path.name) for digest in piece.digests
-            }
-            names = {piece.picture.digest: piece.picture.name}
+            project = _document(archive, members, path.name)
+            pieces = (project.piece, *(draft.piece for draft in project.drafts))
+            digests = dict.fromkeys(digest for piece in pieces for digest in piece.digests)
+            found = {d: _picture(archive, members, d, path.name) for d in digests}
+            names = {piece.picture.digest: piece.picture.name for piece in reversed(pieces)}
+            drawings = {digest for piece in pieces for digest in piece.logo.digests}
             for digest, data in found.items():
                 called = names.get(digest) or "A picture inside"
-                _take(data, called, pictures, path.name, digest in piece.logo.digests)
-            return piece
+                _take(data, called, pictures, path.name, digest in drawings)
+            drafts = tuple(
+                draft.model_copy(update={"thumb": _thumb(archive, members, draft.key, path.name)})
+                for draft in project.drafts
+            )
+            return Project(project.piece, drafts)
     except OSError as error:
         raise file_error(ProjectError, "open", path, error) from error
     except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError, ValueError) as error:
@@ -124,7 +155,8 @@ def _read(archive: zipfile.ZipFile, info: zipfile.ZipInfo, most: int, name: str)
     return data
 
 
-def _piece(archive: zipfile.ZipFile, members: dict[str, zipfile.ZipInfo], name: str) -> Piece:
+def _document(archive: zipfile.ZipFile, members: dict[str, zipfile.ZipInfo], name: str) -> Project:
+    """The piece and the drafts, without their small pictures."""
     if "piece.json" not in members:
         raise ProjectError(f"{name} is not a project of this program.", "Open another file.")
     raw = _read(archive, members["piece.json"], MOST_JSON, name)
@@ -139,14 +171,36 @@ def _piece(archive: zipfile.ZipFile, members: dict[str, zipfile.ZipInfo], name: 
         raise ProjectError(
             f"{name} was saved by a newer version of this program.", "Update the program."
         )
+    drafts = document.get("drafts", [])
+    if not isinstance(drafts, list) or len(drafts) > MOST:
+        raise _hostile(name, f"it does not hold a list of up to {MOST} drafts")
     try:
-        return Piece.model_validate_json(json.dumps(document.get("piece")), strict=False)
+        piece = Piece.model_validate_json(json.dumps(document.get("piece")), strict=False)
+        made = tuple(Draft.model_validate_json(json.dumps(d), strict=False) for d in drafts)
     except (ValidationError, ValueError, RecursionError) as error:
         detail = ""
         if isinstance(error, ValidationError):
             first = error.errors()[0]
             detail = f" ({'.'.join(map(str, first['loc'])) or 'piece'})"
         raise _hostile(name, f"a setting in its piece.json is not possible{detail}") from error
+    if len({draft.key for draft in made}) != len(made):
+        raise _hostile(name, "two of its drafts have one key")
+    return Project(piece, made)
+
+
+def _thumb(
+    archive: zipfile.ZipFile, members: dict[str, zipfile.ZipInfo], key: str, name: str
+) -> bytes:
+    """A draft's small picture; nothing where it is missing, damaged or large."""
+    info = members.get(f"drafts/{key}.png")
+    if info is None:
+        return b""
+    try:
+        data = _read(archive, info, MOST_THUMB, name)
+        fits = max(open_picture(data, name).size) <= THUMB
+    except (ProjectError, PictureError, zipfile.BadZipFile):
+        return b""
+    return data if fits else b""
 
 
 def _picture(

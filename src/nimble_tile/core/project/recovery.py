@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import json
 import os
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -17,6 +18,7 @@ from nimble_tile.core.files import write_atomically
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.project import archive
+from nimble_tile.core.project.drafts import Draft
 
 
 @dataclass(frozen=True)
@@ -51,7 +53,13 @@ class Recovery:
         self._path = self._folder / f"{process or os.getpid()}{archive.SUFFIX}"
         self._note = self._path.with_suffix(".json")
 
-    def keep(self, piece: Piece, pictures: PictureStore, original: Path | None) -> None:
+    def keep(
+        self,
+        piece: Piece,
+        pictures: PictureStore,
+        original: Path | None,
+        drafts: Sequence[Draft] = (),
+    ) -> None:
         """Write the copy; raises `ProjectError` when that is not possible."""
         try:
             self._folder.mkdir(parents=True, exist_ok=True)
@@ -59,7 +67,7 @@ class Recovery:
             raise ProjectError(f"No copy could be kept in {self._folder}.") from error
         note = json.dumps({"original": str(original) if original else None}).encode()
         write_atomically(self._note, lambda file: file.write(note), ProjectError, "keep")
-        archive.save(piece, pictures, self._path)
+        archive.save(piece, pictures, self._path, drafts)
 
     def drop(self) -> None:
         """The work is saved or given up: no copy is needed."""

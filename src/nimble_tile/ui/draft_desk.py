@@ -1,0 +1,323 @@
+"""Joins drafts with the window: keeping, taking, comparing, naming them."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QBuffer, QIODevice, QObject, QRectF, Qt
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QLineEdit, QPlainTextEdit, QVBoxLayout
+
+from nimble_tile.core.project.drafts import MOST, THUMB, Draft, free_name
+from nimble_tile.ui.controls import named, soft
+from nimble_tile.ui.engine import to_qimage
+from nimble_tile.ui.jobs import Progress
+
+if TYPE_CHECKING:
+    from nimble_tile.core.piece import Piece
+    from nimble_tile.core.rendering import Rendering
+    from nimble_tile.core.scan.verdict import Verdict
+    from nimble_tile.ui.compare_view import CompareView
+    from nimble_tile.ui.window import Window
+
+ROUND = 0.12
+"""Of the code's side: what is seen round it on a draft's small picture."""
+
+SMALL = 700
+"""Longer side, in pixels, at which a piece is rendered for its small picture."""
+
+COMPARED = 1400
+"""Longer side, in pixels, at which drafts are compared."""
+
+
+def code_area(rendering: Rendering) -> QRectF:
+    """Where the code lies on a rendering's image, quiet zone included."""
+    box = rendering.box
+    return QRectF(box.x, box.y, box.width, box.height)
+
+
+def thumb(image: QImage, code: QRectF | None = None) -> bytes:
+    """A small picture of an image, as a PNG file: of the code and what is round it."""
+    small = image
+    if code is not None:
+        round_it = ROUND * max(code.width(), code.height())
+        part = code.adjusted(-round_it, -round_it, round_it, round_it).toAlignedRect()
+        small = image.copy(part.intersected(image.rect()))
+    image = small
+    if max(image.width(), image.height()) > THUMB:
+        small = image.scaled(
+            THUMB, THUMB, Qt.AspectRatioMode.KeepAspectRatio,
+            Qt.TransformationMode.SmoothTransformation,
+        )  # fmt: skip
+    buffer = QBuffer()
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    small.save(buffer, "PNG")
+    return bytes(buffer.data().data())
+
+
+def bare(piece: Piece) -> Piece:
+    """A piece without its phone log, as drafts hold it."""
+    return piece.model_copy(update={"log": ()})
+
+
+class DraftDesk(QObject):
+    """The drafts of one window."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__(window)
+        self.window = window
+        self.session = window.session
+        self.shelf = window.shelf
+        self._view: CompareView | None = None
+        self.shelf.keep_wanted.connect(self.keep)
+        self.shelf.restore_wanted.connect(self.restore)
+        self.shelf.compare_wanted.connect(self.compare)
+        self.shelf.name_wanted.connect(self.name)
+        self.shelf.drop_wanted.connect(self.drop)
+        self.session.drafted.connect(self._show)
+        self.session.changed.connect(self._show)
+        window.foot.drafts.toggled.connect(self.show_shelf)
+        self._show()
+
+    @property
+    def view(self) -> CompareView:
+        """The comparison; built when it is first asked for."""
+        if self._view is None:
+            from nimble_tile.ui.compare_view import CompareView
+
+            self._view = CompareView()
+            self._view.dress(self.window._theme())
+            self._view.left.connect(self.close_view)
+            self._view.restore_wanted.connect(self.restore)
+            self.window.middle.addWidget(self._view)
+        return self._view
+
+    def show_shelf(self, on: bool) -> None:
+        """Fold the shelf out or in."""
+        window = self.window
+        window.foot.drafts.setChecked(on)
+        window.act_shelf.setChecked(on)
+        self.shelf.setVisible(on)
+
+    def _show(self) -> None:
+        drafts = self.session.drafts
+        here = bare(self.session.piece)
+        current = next((draft.key for draft in drafts if draft.piece == here), "")
+        self.shelf.take(drafts, current)
+        count = len(drafts)
+        self.window.foot.drafts.setText(f"Drafts ({count})" if count else "Drafts")
+
+    # Keeping -----------------------------------------------------------------
+
+    def keep(self, wish: str = "") -> None:
+        """Keep the piece as it is now."""
+        window = self.window
+        piece, shown = bare(self.session.piece), window._shown
+        same = next((draft for draft in self.session.drafts if draft.piece == piece), None)
+        self.show_shelf(True)
+        if same is not None:
+            self.shelf.reveal(same.key)
+            window.notice.say(f"The shelf has this piece already: {same.name}.", good=True)
+            return
+        draft = Draft(
+            key=secrets.token_hex(4), name=free_name(self.session.drafts, wish), piece=piece
+        )
+        if shown is not None and shown.finished is not None and bare(shown.piece) == piece:
+            code = None if shown.rendering is None else code_area(shown.rendering)
+            draft = draft.model_copy(update={"thumb": thumb(shown.finished, code)})
+            if window.current and window.verdict is not None:
+                proved = window.proof.proved_ticket == window.engine.ticket
+                draft = _judged(draft, window.verdict, window.proof.reach if proved else None)
+        if self.add((draft,)):
+            self.shelf.reveal(draft.key)
+            if not draft.thumb:
+                self._draw(draft)
+
+    def add(self, drafts: Sequence[Draft]) -> bool:
+        """Put drafts on the shelf; False, and a sentence, where it is full."""
+        if len(self.session.drafts) + len(drafts) > MOST:
+            self.window.notice.say(f"The shelf holds {MOST} drafts. Remove some of them first.")
+            return False
+        self.session.put_drafts((*self.session.drafts, *drafts))
+        return True
+
+    def _draw(self, draft: Draft) -> None:
+        """Make a draft's small picture."""
+
+        def work(progress: Progress) -> bytes:
+            from nimble_tile.core.render import Renderer
+
+            made = Renderer(self.window.pictures).render(draft.piece, SMALL)
+            image = to_qimage(made.image if made.rgba is None else made.rgba)
+            return thumb(image, code_area(made))
+
+        self.window.jobs.start(
+            work, lambda made: self._change(draft.key, thumb=made), lambda error: None
+        )
+
+    def _change(self, key: str, **changes) -> None:
+        self.session.put_drafts(
+            draft if draft.key != key else draft.model_copy(update=changes)
+            for draft in self.session.drafts
+        )
+
+    def learn(self, verdict: Verdict, reach: float | None = None) -> None:
+        """The piece was judged: so is the draft that it is."""
+        here = bare(self.session.piece)
+        for draft in self.session.drafts:
+            if draft.piece == here and (reach is not None or draft.state is None):
+                self._change(draft.key, **dict(_known(verdict, reach)))
+
+    # Taking, naming, removing ------------------------------------------------
+
+    def _draft(self, key: str) -> Draft | None:
+        return next((draft for draft in self.session.drafts if draft.key == key), None)
+
+    def restore(self, key: str) -> None:
+        """The piece becomes a draft; undo brings it back."""
+        draft = self._draft(key)
+        if draft is None:
+            return
+        self.close_view()
+        piece = draft.piece.model_copy(update={"log": self.session.piece.log})
+        self.session.put(piece, f"Take {draft.name}")
+
+    def name(self, key: str) -> None:
+        """Ask for another name and a note."""
+        draft = self._draft(key)
+        if draft is None:
+            return
+        dialog = NameDialog(draft, self.window)
+        if dialog.exec():
+            name = " ".join(dialog.name.text().split())[:80] or draft.name
+            self._change(key, name=name, note=dialog.note.toPlainText().strip()[:2000])
+
+    def drop(self, keys: Sequence[str]) -> None:
+        """Take drafts off the shelf; a notice brings them back."""
+        before = self.session.drafts
+        gone = [draft for draft in before if draft.key in keys]
+        if not gone:
+            return
+        self.session.put_drafts(draft for draft in before if draft.key not in keys)
+        what = gone[0].name if len(gone) == 1 else f"{len(gone)} drafts"
+
+        def back() -> None:
+            there = {draft.key for draft in self.session.drafts}
+            places = {draft.key: at for at, draft in enumerate(before)}
+            lost = [draft for draft in gone if draft.key not in there]
+            every = [*self.session.drafts, *lost]
+            every.sort(key=lambda draft: places.get(draft.key, len(before)))
+            self.session.put_drafts(every)
+
+        self.window.notice.say(f"Removed: {what}.", good=True, choices=(("Put back", back),))
+
+    # Comparing ---------------------------------------------------------------
+
+    def compare(self, keys: Sequence[str]) -> None:
+        """One draft beside the piece, or two beside each other."""
+        drafts = [draft for key in keys if (draft := self._draft(key)) is not None]
+        if len(drafts) not in (1, 2):
+            return
+        sides = [(draft.name, _told(draft), draft.key, draft.piece) for draft in drafts]
+        if len(sides) == 1:
+            window = self.window
+            proved = window.proof.proved_ticket == window.engine.ticket
+            told = ""
+            if window.current and window.verdict is not None:
+                now = Draft(key="0" * 8, name="now", piece=self.session.piece)
+                told = _told(_judged(now, window.verdict, window.proof.reach if proved else None))
+            sides.append(("The piece now", told, "", self.session.piece))
+
+        def work(progress: Progress) -> list[tuple[QImage, QRectF]]:
+            from nimble_tile.core.render import Renderer
+
+            renderer, images = Renderer(self.window.pictures), []
+            for number, (name, _, _, piece) in enumerate(sides):
+                progress.step(f"Rendering {name[0].lower() + name[1:]}", number / len(sides))
+                size = min(COMPARED, piece.finish.size or renderer.natural_size(piece))
+                made = renderer.render(piece, size)
+                image = to_qimage(made.image if made.rgba is None else made.rgba)
+                images.append((image, code_area(made)))
+            return images
+
+        def done(images: list[tuple[QImage, QRectF]]) -> None:
+            from nimble_tile.ui.compare_view import Side
+
+            both = [
+                Side(name, told, image, key, code)
+                for (name, told, key, _), (image, code) in zip(sides, images, strict=True)
+            ]
+            self.window.proof.close_view()
+            self.window.middle.setCurrentWidget(self.view)
+            self.window.foot.hide()
+            self.window.layout().activate()
+            self.view.take(*both)
+            self.view.view.setFocus()
+
+        self.window.desk.job(work, done)
+
+    def close_view(self) -> None:
+        """Back to the bench."""
+        window = self.window
+        if self._view is not None and window.middle.currentWidget() is self._view:
+            window.middle.setCurrentWidget(window.bench)
+            window.foot.show()
+            window.bench.setFocus()
+
+    def dress(self, theme) -> None:
+        """Follow the theme."""
+        self.shelf.dress(theme)
+        if self._view is not None:
+            self._view.dress(theme)
+
+
+class NameDialog(QDialog):
+    """A draft's name and note."""
+
+    def __init__(self, draft: Draft, parent) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Name and note")
+        self.setMinimumWidth(420)
+        self.name, self.note = QLineEdit(draft.name), QPlainTextEdit(draft.note)
+        self.name.setMaxLength(80)
+        self.note.setFixedHeight(110)
+        self.note.setTabChangesFocus(True)
+        self.note.setAccessibleName("Note")
+        buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        buttons.button(QDialogButtonBox.StandardButton.Ok).setProperty("main", True)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(20, 16, 20, 16)
+        whole.setSpacing(12)
+        whole.addLayout(named("Name", self.name, 56))
+        whole.addLayout(named("Note", self.note, 56))
+        whole.addWidget(soft("Both go into the project with the draft."))
+        whole.addWidget(buttons)
+        self.name.selectAll()
+
+
+def _known(verdict: Verdict, reach: float | None) -> dict:
+    fidelity = verdict.fidelity
+    return {
+        "state": verdict.state, "words": verdict.words, "reach": reach,
+        "fidelity": None if fidelity is None else max(-1.0, min(1.0, fidelity.ssim_view)),
+    }  # fmt: skip
+
+
+def _judged(draft: Draft, verdict: Verdict, reach: float | None) -> Draft:
+    return draft.model_copy(update=_known(verdict, reach))
+
+
+def _told(draft: Draft) -> str:
+    """Verdict, reach and fidelity in a line."""
+    told = [draft.words or "Not judged yet"]
+    if draft.reach is not None:
+        told.append(f"reach {draft.reach:.0%}")
+    if draft.fidelity is not None:
+        told.append(f"fidelity {draft.fidelity:.2f}")
+    return ", ".join(told)
