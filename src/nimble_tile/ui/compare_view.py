@@ -13,7 +13,6 @@ from nimble_tile.ui.controls import soft
 from nimble_tile.ui.overlays import paint_split
 from nimble_tile.ui.view import View
 
-
 CLOSE = 0.86
 """Part of the view that the code fills from close by."""
 

@@ -101,6 +101,8 @@ def build_menus(window: Window) -> None:
         lambda: window.draft_desk.show_shelf(not window.shelf.isVisible()), "Ctrl+Shift+D",
     )  # fmt: skip
     window.act_shelf.setCheckable(True)
+    drafts.addSeparator()
+    _action(drafts, "&Sweep a setting…", window.trying_desk.open_sweep, "Ctrl+Shift+W")
 
     check = bar.addMenu("&Check")
     desk = window.check_desk
@@ -110,6 +112,8 @@ def build_menus(window: Window) -> None:
     _action(check, "The &clipboard", desk.paste, "Ctrl+Shift+K")
     window.act_region = _action(check, "A &rectangle of the bench", desk.drag_region)
     _action(check, "Show the check &window", desk.open)
+    check.addSeparator()
+    _action(check, "&Mend a picture…", window.trying_desk.open_mend, "Ctrl+M")
     check.addSeparator()
     window.act_phone = _action(check, "&Phone test…", desk.phone_test, "Ctrl+T")
     check.addSeparator()

@@ -56,6 +56,7 @@ from nimble_tile.ui.settings import Settings
 from nimble_tile.ui.shelf import Shelf
 from nimble_tile.ui.strips import Foot, Notice, ProgressStrip
 from nimble_tile.ui.trial_view import TrialView
+from nimble_tile.ui.trying_desk import TryingDesk
 from nimble_tile.ui.tune_desk import TuneDesk
 from nimble_tile.ui.verdict_band import VerdictBand
 from nimble_tile.ui.wall import TrialWall
@@ -111,6 +112,7 @@ class Window(QMainWindow):
         self.proof = ProofDesk(self)
         self.check_desk = CheckDesk(self)
         self.tune_desk = TuneDesk(self)
+        self.trying_desk = TryingDesk(self)
         self._copying = QTimer(self)
         self._copying.setSingleShot(True)
         self._copying.timeout.connect(self.safekeeping.keep_copy)
@@ -388,7 +390,7 @@ class Window(QMainWindow):
                      self.wall, self.trial_view):  # fmt: skip
             part.dress(theme)
         self.colour_desk.dress(theme)
-        for desk in (self.check_desk, self.draft_desk):
+        for desk in (self.check_desk, self.draft_desk, self.trying_desk):
             desk.dress(theme)
 
     # A method: the connection ends with the window.
@@ -434,6 +436,7 @@ class Window(QMainWindow):
             rung.blockSignals(True)  # hiding them must not wake what is gone
         self._copying.stop()
         self.check_desk.stop()
+        self.trying_desk.stop()
         self.jobs.stop()
         self.proof.stop()
         self.engine.stop()

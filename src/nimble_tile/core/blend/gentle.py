@@ -33,7 +33,7 @@ from nimble_tile.core.symbol.anatomy import Part
 _CENTRE = ((0, -255), (0.15, -20), (0.3, 30), (0.45, 52), (0.6, 63), (0.8, 72), (1, 112))
 _WHOLE = ((0, -255), (0.15, -30), (0.3, -6), (0.45, 12), (0.6, 30), (0.7, 42), (0.8, 50), (1, 80))
 _FINDER = ((0, -255), (0.15, 15), (0.3, 65), (0.6, 94), (0.8, 98), (1, 140))
-_QUIET = ((0, -255), (0.15, 0), (0.3, 26), (0.6, 47), (0.8, 51), (1, 75))
+_QUIET = ((0, -255), (0.15, -20), (0.3, 6), (0.6, 27), (0.8, 31), (1, 55))
 
 FINDER_AREA = 0.4
 """A finder's margin over its modules' area, in parts of that at their middles."""
@@ -41,7 +41,7 @@ FINDER_AREA = 0.4
 TIMING, ALIGNMENT = 0.9, 1.25
 """Margin of timing and alignment patterns in parts of a finder's."""
 
-CRISP = 0.74
+CRISP = 1.0
 """Margin that the pixels of finders and alignment patterns keep up to their very edge, in
 parts of a finder's: OpenCV finds the code's corners by these edges."""
 
@@ -61,10 +61,14 @@ growth with the share of others, and the standard deviation, in modules, of that
 it has none of the other kind near, its surroundings are its own tone, and only a grid of dots
 could keep it off them."""
 
-CONE = 1.0
+CONE = 0.0
 """OpenCV draws the right and the lower edge of the code on from those of its finders. Dark
 parts of the quiet zone near that line mislead it; it strays by up to so many modules at the
 far end."""
+
+_SEAM = ((0, -255), (0.15, 0), (0.3, 26), (0.6, 50), (0.8, 55), (1, 80))
+SEAM, SEAM_TO = 1.0, 0.9
+SERIF = 0.25
 
 MISSED = 75.0
 """Weight of the squares of missed margins beside the likeness."""
@@ -343,7 +347,33 @@ def tones(plan: Plan, found: Solved, strength: np.ndarray) -> np.ndarray:
     halo = halo * (plan.on_pixels(rim) > 0)
     light = local + np.float32(0.8) * plan.on_pixels(rim)
     after += halo.astype(np.float32) * (cv2.max(after, light) - after)
+    seam = _seam(plan)
+    floor = local + np.float32(SEAM * max(float(_margin(_SEAM, strength.max())), 0))
+    after += seam * (cv2.max(after, floor) - after)
+    if SERIF:
+        mark = _serifs(plan)
+        deep = local - np.float32(CRISP * max(_margin(_FINDER, float(strength.max())), 0))
+        after += mark * (cv2.min(after, deep) - after)
     return np.rint(np.clip(after, 0, 255)).astype(np.uint8)
+
+
+def _seam(plan: Plan) -> np.ndarray:
+    """Float32 S × S, 0 to 1: the line of light round the code that has no gap; see `SEAM`."""
+    n, own = plan.symbol.side, plan.quiet_zone
+    at = (np.arange(plan.side, dtype=np.float32) + 0.5) * (plan.modules / plan.side) - own
+    out = np.maximum(-at, at - n)
+    away = np.maximum(out[:, None], out[None, :])
+    near, far = np.clip(away / 0.15, 0, 1), np.clip((SEAM_TO - away) / 0.25, 0, 1)
+    return np.minimum(near, far).astype(np.float32)
+
+
+def _serifs(plan: Plan) -> np.ndarray:
+    n, own = plan.symbol.side, plan.quiet_zone
+    pixel = plan.modules / plan.side
+    at = (np.arange(plan.side, dtype=np.float32) + 0.5) * pixel - own
+    first, last = (np.clip((SERIF - np.abs(at - m)) / pixel + 0.5, 0, 1) for m in (0, n))
+    right = first[:, None] * last[None, :]
+    return np.maximum(right, right.T)
 
 
 def _fade_out(plan: Plan, after: np.ndarray, soft: bool) -> None:

@@ -24,6 +24,7 @@ from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import subject_of
 from nimble_tile.core.trials.trial import Trial
+from nimble_tile.core.tune.guess import LIKENESS, REACH, Kind, chance, predict
 from nimble_tile.core.tune.measure import Measure, Stopped
 from nimble_tile.core.tune.weak import weakest
 
@@ -38,9 +39,10 @@ LARGER = 3
 START = 0.66
 """Strength at which candidates are compared."""
 
-REACH_SLOPE, WORTH_SLOPE = 0.42, -0.45
-"""What a unit of strength adds to reach and takes from likeness, about: by these it is guessed
-what is worth a look."""
+SHARINGS = tuple((finders, quiet) for quiet in (0.0, -0.2, 0.2) for finders in (0.0, 0.15, 0.3))
+"""Strengths of finders and of the quiet zone that are tried, beyond that of the rest."""
+
+STRENGTHS = tuple(round(0.2 + 0.01 * step, 2) for step in range(81))
 
 TRIES = 36
 """Looks after the first comparison."""
@@ -48,23 +50,17 @@ TRIES = 36
 OWN = 3
 """Looks at the piece's own blend with other strengths."""
 
-VERSIONS = 3
-"""Versions that are followed after it."""
-
-BETTER = 0.004
-"""A candidate must promise to be better by so much to be shown to readers."""
-
-SPARE = 0.6
-"""Likeness that is aimed at for a unit of reach beyond the wanted one."""
+OWN_SLOPE = 0.42
+"""What a unit of strength adds to reach, about."""
 
 SURE = 0.005
 """Reach beyond the wanted one that is aimed at."""
 
-SHORT = 2.5
-"""Likeness that a unit of expected reach below the wanted one is worth."""
+APART = 0.008
+"""Strengths of one kind that are nearer to each other tell the same."""
 
-UNKNOWN = 0.03
-"""Reach that a mask may have beyond what its version lets expect; halves with each look."""
+HOPE = 0.02
+"""Likeness below the best guess from which gains are counted while nothing holds."""
 
 LOWERED = ((0.11, 16.0, 0.5), (0.08, 19.0, 0.55), (0.05, 23.0, 0.6))
 """Strength that is added for all; margin, in steps of 255 of a frame, above which a module is
@@ -223,21 +219,14 @@ class _Search:
         yield self._progress("Done")
 
     def _steps(self) -> Iterator[Progress]:
-        own = self.looked[:]
         for version, level in self.symbols:
             self._try(self._with(version, level, START))
             yield self._progress("Comparing symbols")
         yield from self._as_it_is()
-        looked = [found for found in self.looked if found.piece.blend.method == "gentle"]
-        first = sorted(
-            [found for found in looked if found not in own],
-            key=lambda f: -(f.worth + 1.2 * (f.reach - self.wanted)),
-        )
-        arms = {(_version(found), mask): found for found in first[:VERSIONS] for mask in range(8)}
         for number in range(TRIES):
             if number in LOWER_AT:
                 yield from self._lower()
-            piece = self._next(arms)
+            piece = self._next()
             if piece is None:
                 self.done += 1
                 continue
@@ -249,7 +238,7 @@ class _Search:
         """The piece's own blend and symbol with another strength: what a person would try."""
         found = self.before
         for _ in range(OWN):
-            step = float(np.clip((self.wanted + SURE - found.reach) / REACH_SLOPE, -0.15, 0.15))
+            step = float(np.clip((self.wanted + SURE - found.reach) / OWN_SLOPE, -0.15, 0.15))
             strength = round(float(np.clip(found.piece.blend.strength + step, 0.1, 1)), 3)
             piece = self.piece.edited("blend", strength=strength)
             if any(piece == known.piece for known in self.looked):
@@ -257,42 +246,59 @@ class _Search:
             found = self._try(piece)
             yield self._progress("Trying other strengths")
 
-    def _next(self, arms: dict[tuple, Found]) -> Piece | None:
-        """The candidate with the best chance of being better than the best."""
-        best = max(self.passing, key=lambda f: f.worth) if self.passing else None
-        chances = []
-        for (version, mask), start in arms.items():
-            seen = [f for f in self.looked if _version(f) == version and _followed(f)]
-            at = [f for f in seen if f.rendering.symbol.mask == mask]
-            near = (at or [start])[-1]
-            known = [f for f in seen if f.reach]
-            own = [f for f in at if f.reach]
-            if not known:
+    def _next(self) -> Piece | None:
+        """The candidate that promises most to be better than the best."""
+        known = [found for found in self.looked if self._kind(found) is not None]
+        kinds = [self._kind(found) for found in known]
+        strengths = np.array([found.piece.blend.strength for found in known])
+        worth = np.array([found.worth for found in known])
+        tried = np.array([found.reach > 0 for found in known])
+        every = [
+            Kind(version, mask, *sharing)
+            for version in range(len(self.symbols)) for mask in range(8) for sharing in SHARINGS
+        ]  # fmt: skip
+        new = [kind for kind in every for _ in STRENGTHS]
+        new_strengths = np.tile(STRENGTHS, len(every))
+        likeness, _ = predict(LIKENESS, kinds, strengths, worth, new, new_strengths)
+        reach, deviation = predict(
+            REACH, [k for k, t in zip(kinds, tried, strict=True) if t], strengths[tried],
+            np.array([found.reach for found in known])[tried], new, new_strengths,
+        )  # fmt: skip
+        holds = chance(reach, deviation, self.wanted + SURE)
+        if self.passing:
+            least = max(found.worth for found in self.passing)
+        else:
+            least = float(likeness[holds > 0.5].max(initial=likeness.min())) - HOPE
+        gain = holds * np.maximum(likeness - least, 0)
+        for best in np.argsort(-gain, kind="stable")[:400]:
+            if not gain[best] > 0:
+                return None
+            kind, strength = new[best], float(new_strengths[best])
+            near = (s for k, s in zip(kinds, strengths, strict=True) if k == kind)
+            if any(abs(strength - s) < APART for s in near):
                 continue
-            level = sum(f.reach - REACH_SLOPE * f.piece.blend.strength for f in known) / len(known)
-            bias = sum(f.reach - level - REACH_SLOPE * f.piece.blend.strength for f in own)
-            level += bias / (len(own) + 1) + UNKNOWN / 2 ** len(own)
-            strength = (self.wanted + SURE - level) / REACH_SLOPE
-            if best is not None:
-                # No stronger than what would be better than the best.
-                missing = best.worth + BETTER + SPARE * (best.reach - self.wanted) - near.worth
-                strength = min(strength, near.piece.blend.strength + missing / WORTH_SLOPE)
-            held = [f.piece.blend.strength for f in own if f.reach >= self.wanted]
-            if held:  # between what held and what did not
-                low = [f.piece.blend.strength for f in own if f.piece.blend.strength < min(held)]
-                if low:
-                    strength = max(strength, (max(low) + min(held)) / 2)
-            strength = round(float(np.clip(strength, 0.1, 1)), 3)
-            if any(abs(f.piece.blend.strength - strength) < 0.006 for f in at):
-                continue
-            worth = near.worth + WORTH_SLOPE * (strength - near.piece.blend.strength)
-            short = min(0.0, level + REACH_SLOPE * strength - self.wanted)
-            chances.append((worth + SHORT * short, strength, mask, near))
-        if not chances:
+            made = self._with(*self.symbols[kind.version], strength)
+            made = _shared(made.edited("code", mask=kind.mask), kind)
+            if all(made != found.piece for found in self.looked):
+                return made
+        return None
+
+    def _kind(self, found: Found) -> Kind | None:
+        """What a candidate of the search is made of; None for others."""
+        if not _followed(found):
             return None
-        _, strength, mask, near = max(chances, key=lambda chance: chance[0])
-        code = near.piece.code.model_copy(update={"mask": mask})
-        return near.piece.model_copy(update={"code": code}).edited("blend", strength=strength)
+        blend, symbol = found.piece.blend, found.rendering.symbol
+        finders = blend.strength if blend.finders is None else blend.finders
+        quiet = blend.strength if blend.quiet_strength is None else blend.quiet_strength
+        strength = blend.strength
+        known = [
+            sharing for sharing in SHARINGS
+            if (_at(strength, sharing[0]), _at(strength, sharing[1])) == (finders, quiet)
+        ]  # fmt: skip
+        version = (symbol.version, symbol.level)
+        if version not in self.symbols or not known:
+            return None
+        return Kind(self.symbols.index(version), symbol.mask, *known[0])
 
     def _lower(self) -> Iterator[Progress]:
         """Lower each module that has margin to spare in all frames, and raise all a little."""
@@ -405,11 +411,21 @@ def candidates(piece: Piece) -> list[tuple[str, str]]:
     return found
 
 
+def _at(strength: float, beyond: float) -> float:
+    return round(float(np.clip(strength + beyond, 0.1, 1)), 3)
+
+
+def _shared(piece: Piece, kind: Kind) -> Piece:
+    """A candidate with its own strengths for finders and for the quiet zone."""
+    strength = piece.blend.strength
+    return piece.edited(
+        "blend",
+        finders=_at(strength, kind.finders) if kind.finders else None,
+        quiet_strength=_at(strength, kind.quiet) if kind.quiet else None,
+    )
+
+
 def _followed(found: Found) -> bool:
     """Whether it tells about masks and strengths of the search's own candidates."""
     blend, code = found.piece.blend, found.piece.code
     return blend.method == "gentle" and blend.map is None and code.steer != "off"
-
-
-def _version(found: Found) -> tuple[str, str]:
-    return found.rendering.symbol.version, found.rendering.symbol.level

@@ -98,11 +98,24 @@ class Attempt:
 
 @dataclass(frozen=True, eq=False)
 class Step:
-    """How far mending is: `best` is the least change that holds so far, or what holds most."""
+    """How far mending is.
+
+    Attributes
+    ----------
+    best : Attempt or None
+        The least change that holds so far, or what holds most.
+    share : float
+        Of the work that is done, 0 to 1.
+    what : str
+        What is being done.
+    second : Attempt or None
+        Another change that holds: fewer places more strongly, or more of them less.
+    """
 
     best: Attempt | None
     share: float
     what: str
+    second: Attempt | None = None
 
 
 def find(
@@ -282,15 +295,22 @@ def mend(
     mender = Mender(image, suspect, room, trials, veto, seed, stop)
     best: Attempt | None = None
     most: Attempt | None = None
+    each: dict[float, Attempt] = {}  # the best by how heavy changes weigh
     total = len(HEAVIER) * 17
 
-    def better(tried: Attempt) -> bool:
+    def better(tried: Attempt, heavier: float = 0.0) -> bool:
         nonlocal best, most
-        if tried.holds and (best is None or tried.change.delta_e_mean < best.change.delta_e_mean):
+        if tried.holds and (best is None or _seen(tried) < _seen(best)):
             best = tried
+        if tried.holds and (heavier not in each or _seen(tried) < _seen(each[heavier])):
+            each[heavier] = tried
         if most is None or _held(tried) > _held(most):
             most = tried
         return tried.holds
+
+    def step_to(share: float, what: str) -> Step:
+        others = [tried for tried in each.values() if tried is not best]
+        return Step(best or most, share, what, min(others, key=_seen, default=None))
 
     done = 0
     try:
@@ -303,8 +323,8 @@ def mend(
             for strength in LADDER:
                 tried = mender.attempt((strength,) * 3, wanted, heavier)
                 done += 1
-                better(tried)
-                yield Step(best or most, min(0.98, done / total), "Finding the strength")
+                better(tried, heavier)
+                yield step_to(min(0.98, done / total), "Finding the strength")
                 if tried.holds:
                     own = tried
                     break
@@ -317,14 +337,14 @@ def mend(
                         lower[group] = round(lower[group] - step, 3)
                         tried = mender.attempt(tuple(lower), wanted, heavier)
                         done += 1
-                        better(tried)
-                        yield Step(best or most, min(0.98, done / total), "Changing less")
+                        better(tried, heavier)
+                        yield step_to(min(0.98, done / total), "Changing less")
                         if not tried.holds:
                             break
                         own = tried
     except Stopped:
         pass
-    yield Step(best or most, 1.0, "Done")
+    yield step_to(1.0, "Done")
 
 
 def rendering_of(attempt: Attempt, original: np.ndarray) -> Rendering:
@@ -355,6 +375,10 @@ def why_not(attempt: Attempt, wanted: float, vetoed: bool) -> str:
         f"All readers read it, but its reach is {attempt.reach:.0%} of plain code's, under the "
         f"wanted {wanted:.0%}: ask for less."
     )
+
+
+def _seen(attempt: Attempt) -> float:
+    return attempt.change.delta_e_mean
 
 
 def _held(attempt: Attempt) -> float:

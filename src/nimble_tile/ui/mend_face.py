@@ -1,0 +1,149 @@
+"""The mend window's controls and where they stand."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPlainTextEdit,
+    QProgressBar,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nimble_tile.ui import theme as themes
+from nimble_tile.ui.controls import Choice, Segments, Slider, row, soft
+from nimble_tile.ui.mend_places import Places
+from nimble_tile.ui.mend_view import MendView
+
+WANTED = 0.90
+"""Reach that is held unless somebody says otherwise."""
+
+
+class MendFace(QWidget):
+    """All controls; what they do is the window's.
+
+    Parameters
+    ----------
+    parent : QWidget
+    text : str
+        The intended message to begin with.
+    """
+
+    def __init__(self, parent: QWidget, text: str) -> None:
+        super().__init__(parent, Qt.WindowType.Window)
+        self._build(text)
+        self._lay_out()
+
+    def _build(self, text: str) -> None:
+        self.open_it, self.pasted = QPushButton("Open…"), QPushButton("Paste")
+        self.from_bench = QPushButton("From the bench")
+        self.from_bench.setToolTip("The finished piece as it is in the main window")
+        self.called = soft("No picture yet.")
+        self.message = QPlainTextEdit()
+        self.message.setAccessibleName("Intended message")
+        self.message.setTabChangesFocus(True)
+        self.message.setFixedHeight(58)
+        self.message.setPlainText(text)
+        self.where = QPushButton("Say where it is")
+        self.where.setCheckable(True)
+        self.where.setToolTip("Drag a rectangle round the code, quiet zone included")
+        self.everywhere = QPushButton("Look everywhere")
+        self.find = QPushButton("Find the code")
+        self.which = Choice("Symbol", [])
+        self.sure = soft()
+        self.reach = Slider("Reach to hold", 0.6, 1, WANTED, "%", factor=100)
+        self.reach.track.setToolTip("Share of what the plain code of the same symbol passes")
+        self.mend = QPushButton("Mend")
+        self.stop = QPushButton("Keep the best so far")
+        self.results = Segments(
+            "Result",
+            [("best", "Smallest change", "The least change that holds"),
+             ("second", "Second-best", "Another change that holds: other places, or all of them "
+                                       "less")],
+        )  # fmt: skip
+        self.results.set_value("best")
+        self.areas = Places()
+        self.keep = QPushButton("Draw what must stay")
+        self.keep.setCheckable(True)
+        self.keep.setToolTip("Drag rectangles over the picture; a click on one takes it away")
+        self.free = QPushButton("Free all")
+        self.view = MendView()
+        self.way = Segments(
+            "View",
+            [("before", "Before", "The picture as it came"),
+             ("split", "Half and half", "Before on the left, mended on the right"),
+             ("mended", "Mended", "The picture as it is now"),
+             ("changes", "Changes", "Modules that were made lighter or darker")],
+        )  # fmt: skip
+        self.way.set_value("mended")
+        self.told, self.note = QLabel(), soft()
+        self.told.setTextFormat(Qt.TextFormat.PlainText)
+        for label in (self.told, self.note):
+            label.setWordWrap(True)
+        self.bar = QProgressBar()
+        self.bar.setRange(0, 100)
+        self.bar.setTextVisible(False)
+        self.bar.setFixedHeight(4)
+        self.copy, self.save = QPushButton("Copy"), QPushButton("Save…")
+        for button in (self.find, self.mend):
+            button.setProperty("main", True)
+
+    def _lay_out(self) -> None:
+        inside = QWidget()
+        left = QVBoxLayout(inside)
+        left.setContentsMargins(0, 0, 10, 0)
+        left.setSpacing(8)
+        left.addWidget(_head("Picture"))
+        left.addLayout(row(self.open_it, self.pasted, self.from_bench, 1, spacing=6))
+        left.addWidget(self.called)
+        left.addSpacing(6)
+        left.addWidget(_head("Intended message"))
+        left.addWidget(self.message)
+        left.addLayout(row(self.where, self.everywhere, 1, spacing=6))
+        left.addLayout(row(self.find, 1))
+        left.addWidget(self.which)
+        left.addWidget(self.sure)
+        left.addSpacing(6)
+        left.addWidget(self.reach)
+        left.addLayout(row(self.mend, self.stop, 1))
+        left.addWidget(self.results)
+        left.addSpacing(6)
+        self._places = _head("Changed places")
+        left.addWidget(self._places)
+        left.addWidget(self.areas, 1)
+        left.addLayout(row(self.keep, self.free, 1, spacing=6))
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(inside)
+        area.setFixedWidth(316)
+        right = QVBoxLayout()
+        right.setSpacing(8)
+        right.addWidget(self.view, 1)
+        right.addLayout(row(self.way, 1))
+        right.addWidget(self.told)
+        right.addWidget(self.bar)
+        foot = QHBoxLayout()
+        foot.setSpacing(8)
+        foot.addWidget(self.note, 1)
+        foot.addWidget(self.copy)
+        foot.addWidget(self.save)
+        right.addLayout(foot)
+        whole = QHBoxLayout(self)
+        whole.setContentsMargins(20, 16, 20, 12)
+        whole.setSpacing(16)
+        whole.addWidget(area)
+        whole.addLayout(right, 1)
+
+
+def _head(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setFont(themes.font(16))
+    label.setStyleSheet("font-weight: 700;")
+    return label

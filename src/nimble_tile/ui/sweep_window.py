@@ -1,0 +1,363 @@
+"""The sweep: a setting, or two at once, over a range, as a board of small results."""
+
+from __future__ import annotations
+
+import secrets
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QCloseEvent, QImage
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nimble_tile.core.errors import UserError
+from nimble_tile.core.project.drafts import Draft, free_name
+from nimble_tile.core.tune.sweep import MOST, Cell, Setting, board
+from nimble_tile.ui import theme as themes
+from nimble_tile.ui.controls import row, set_rank, soft
+from nimble_tile.ui.draft_desk import bare, code_area, thumb
+from nimble_tile.ui.engine import preview_size, to_qimage
+from nimble_tile.ui.jobs import Jobs, Progress
+from nimble_tile.ui.sweep_parts import Board, SweptBox, told_number
+
+if TYPE_CHECKING:
+    from nimble_tile.core.piece import Piece
+    from nimble_tile.ui.window import Window
+
+SEED = 0
+
+
+class SweepWindow(QWidget):
+    """The window that sweeps; it belongs to a main window and uses its readers and trials."""
+
+    _made = Signal(int, object, object)
+
+    def __init__(self, window: Window) -> None:
+        super().__init__(window, Qt.WindowType.Window)
+        self.window_ = window
+        self.setWindowTitle("Sweep – Nimble Tile")
+        self.resize(1120, 740)
+        self.jobs = Jobs(self)
+        self._run = 0
+        self._enough = False
+        self._rested = False
+        self._piece: Piece | None = None  # that the board was made of
+        self._settings: list[Setting] = []
+        self.across, self.down = SweptBox("Across", False), SweptBox("Down", True)
+        self.number = soft()
+        self.sweep, self.stop = QPushButton("Sweep"), QPushButton("Stop")
+        self.sweep.setProperty("main", True)
+        self.board = Board()
+        self.told, self.note = QLabel(), soft()
+        self.told.setWordWrap(True)
+        self.told.setTextFormat(Qt.TextFormat.PlainText)
+        self.take, self.keep = QPushButton("Take it"), QPushButton("Keep as drafts")
+        self.bar = QProgressBar()
+        self.bar.setRange(0, 100)
+        self.bar.setTextVisible(False)
+        self.bar.setFixedHeight(4)
+        self._lay_out()
+        self.across.changed.connect(self._count)
+        self.down.changed.connect(self._count)
+        self.sweep.clicked.connect(self.start)
+        self.stop.clicked.connect(self.halt)
+        self.board.itemSelectionChanged.connect(self._offer)
+        self.board.taken.connect(self.take_cell)
+        self.take.clicked.connect(self._take_chosen)
+        self.keep.clicked.connect(self.keep_drafts)
+        self._made.connect(self._show)
+        window.session.changed.connect(self._follow)
+        self.across.follow(window.session.piece)
+        self.down.follow(window.session.piece)
+        self._running(False)
+        self._count()
+        self._offer()
+
+    def _lay_out(self) -> None:
+        inside = QWidget()
+        left = QVBoxLayout(inside)
+        left.setContentsMargins(0, 0, 8, 0)
+        left.setSpacing(18)
+        left.addWidget(self.across)
+        left.addWidget(self.down)
+        left.addWidget(self.number)
+        left.addLayout(row(self.sweep, self.stop, 1))
+        left.addStretch(1)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(inside)
+        area.setFixedWidth(248)
+        right = QVBoxLayout()
+        right.setSpacing(8)
+        right.addWidget(self.told)
+        right.addWidget(self.board, 1)
+        right.addWidget(self.bar)
+        foot = QHBoxLayout()
+        foot.setSpacing(8)
+        foot.addWidget(self.note, 1)
+        foot.addWidget(self.keep)
+        foot.addWidget(self.take)
+        right.addLayout(foot)
+        whole = QHBoxLayout(self)
+        whole.setContentsMargins(20, 16, 20, 16)
+        whole.setSpacing(20)
+        whole.addWidget(area)
+        whole.addLayout(right, 1)
+
+    # What is to be swept -----------------------------------------------------------
+
+    def _follow(self, piece: Piece) -> None:
+        if not self.isVisible():
+            return
+        self.across.follow(piece)
+        self.down.follow(piece)
+        self._count()
+        self._offer()
+
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self._follow(self.window_.session.piece)
+
+    def _count(self) -> None:
+        columns = len(self.across.values)
+        rows = len(self.down.values) if self.down.setting is not None else 1
+        why = [
+            box.setting.why_not(self.window_.session.piece)
+            for box in (self.across, self.down)
+            if box.setting is not None
+        ]
+        same = self.across.setting is self.down.setting
+        text = told_number(columns * rows)
+        if not columns * rows:
+            text = "Choose at least one value."
+        elif same:
+            text = "Both are the same setting."
+        self.number.setText(text)
+        fits = 0 < columns * rows <= MOST and not same and not any(why)
+        self.sweep.setEnabled(fits)
+        self.sweep.setToolTip("" if fits else " ".join(filter(None, why)) or text)
+        set_rank(self.number, "soft" if 0 < columns * rows <= MOST and not same else "warn")
+
+    # The sweep ---------------------------------------------------------------------
+
+    def start(self) -> None:
+        """Work the board out."""
+        window, piece = self.window_, self.window_.session.piece
+        if not piece.message.text:
+            self._say("There is no message yet.", "error")
+            return
+        swept = [box for box in (self.across, self.down) if box.setting is not None]
+        self._settings = settings = [box.setting for box in swept]
+        values = [box.values for box in swept]
+        try:
+            cells = board(piece, settings, values)
+        except UserError as error:
+            self._say(str(error), "error")
+            return
+        self._run += 1
+        self._enough = False
+        self._piece = piece
+        run = self._run
+        self.board.begin(cells, len(values[0]) if len(swept) > 1 else 0, self._title)
+        self.told.setText("")
+        trials = tuple(window.proof.prover.trials)
+        self._rested = window.proof.prover.paused
+        window.proof.prover.pause(True)  # both would ask for all readers at once
+        self._running(True)
+        self._offer()
+
+        def work(progress: Progress) -> bool:
+            from nimble_tile.core.render import Renderer
+            from nimble_tile.core.trials.room import Room
+            from nimble_tile.core.tune.sweep import sweep
+
+            renderer = Renderer(window.pictures)
+            for cell in sweep(
+                cells, renderer, Room(window.bay), trials,
+                lambda made: preview_size(made, renderer)[0], SEED,
+                lambda: self._enough or progress.cancelled or run != self._run,
+            ):  # fmt: skip
+                image = None
+                if cell.rendering is not None:
+                    made = cell.rendering
+                    whole = to_qimage(made.image if made.rgba is None else made.rgba)
+                    image = QImage.fromData(thumb(whole, code_area(made)), "PNG")
+                self._made.emit(run, replace(cell, rendering=None), image)
+            return True
+
+        self.jobs.start(work, lambda _: self._end(run), lambda error: self._failed(run, error))
+
+    def halt(self) -> None:
+        """Enough: what is there stays."""
+        self._enough = True
+
+    def _title(self, cell: Cell) -> str:
+        if len(cell.values) == 1:
+            return self._settings[0].text(cell.values[0])
+        both = zip(self._settings, cell.values, strict=True)
+        return ", ".join(each.text(value) for each, value in both)
+
+    def _show(self, run: int, cell: Cell, image: QImage | None) -> None:
+        if run != self._run:
+            return
+        best = self._best([*(s.cell for s in self.board.shots), cell])
+        self.board.take(cell, image, -1 if best is None else best.index)
+        known = sum(s.cell.verdict is not None or bool(s.cell.error) for s in self.board.shots)
+        self.bar.setValue(round(100 * known / len(self.board.shots)))
+        self._tell()
+        self._offer()
+
+    @staticmethod
+    def _best(cells: list[Cell]) -> Cell | None:
+        """The gentlest that scans well."""
+        good = [
+            cell for cell in cells
+            if cell.verdict is not None and cell.verdict.state == "well"
+            and cell.verdict.fidelity is not None
+        ]  # fmt: skip
+        return max(good, key=lambda c: c.verdict.fidelity.ssim_view, default=None)
+
+    def _tell(self) -> None:
+        index = self.board.best
+        if index < 0:
+            self.told.setText("")
+            return
+        shot = self.board.shots[index]
+        self.told.setText(f"Gentlest that scans well: {self.name(shot.cell)}. {shot.told}")
+
+    def name(self, cell: Cell) -> str:
+        """A cell in words: what was set to what."""
+        both = zip(self._settings, cell.values, strict=True)
+        told = ", ".join(f"{each.label} {each.text(value)}" for each, value in both)
+        return told[0].upper() + told[1:]
+
+    def _end(self, run: int) -> None:
+        if run != self._run:
+            return
+        self._running(False)
+        self.window_.proof.prover.pause(self._rested)
+        if self.board.best < 0 and self._piece is not None and self._piece.picture.digest:
+            known = any(shot.cell.verdict is not None for shot in self.board.shots)
+            if known:
+                self.told.setText("None of these scans well.")
+        if self.board.best >= 0 and not self.board.chosen:
+            self.board.choose(self.board.best)
+        self._offer()
+
+    def _failed(self, run: int, error: UserError) -> None:
+        self._end(run)
+        self._say(str(error), "error")
+
+    def _running(self, on: bool) -> None:
+        self.sweep.setVisible(not on)
+        self.stop.setVisible(on)
+        self.bar.setVisible(on)
+        self.bar.setValue(0)
+
+    # What comes of it ----------------------------------------------------------------
+
+    def _offer(self) -> None:
+        known = [shot for shot in self.board.chosen if shot.cell.verdict is not None]
+        self.take.setEnabled(len(known) == 1)
+        self.take.setToolTip(
+            "The piece becomes this one; undo brings it back" if len(known) == 1
+            else "Choose one result"
+        )  # fmt: skip
+        self.keep.setEnabled(bool(known))
+        self.keep.setToolTip("Onto the draft shelf" if known else "Choose one result or several")
+        changed = self._piece is not None and bare(self._piece) != bare(self._base())
+        text, rank = "Choose one to take it, or several to keep as drafts.", "soft"
+        if not self.board.shots:
+            text = "Choose what to sweep. Every result is judged by readers and trials."
+        elif changed:
+            text, rank = "The piece was changed since; the board is of the older one.", "warn"
+        self._say(text, rank)
+
+    def _base(self) -> Piece:
+        """The piece as it is, unless it is one of the board: taking that is no other change."""
+        piece = bare(self.window_.session.piece)
+        for shot in self.board.shots:
+            if shot.cell.piece is not None and bare(shot.cell.piece) == piece:
+                return self._piece
+        return piece
+
+    def _take_chosen(self) -> None:
+        for shot in self.board.chosen[:1]:
+            self.take_cell(shot.cell.index)
+
+    def take_cell(self, index: int) -> None:
+        """The piece becomes a result, as one undoable step."""
+        shot = self.board.shots[index]
+        if shot.cell.piece is None or shot.cell.verdict is None:
+            return
+        session = self.window_.session
+        piece = shot.cell.piece.model_copy(update={"log": session.piece.log})
+        name = self.name(shot.cell)
+        session.put(piece, f"Take {name[0].lower()}{name[1:]}")
+        self._say(f"The piece has {name[0].lower()}{name[1:]} now. Undo takes it back.")
+
+    def keep_drafts(self) -> None:
+        """The chosen results go onto the shelf."""
+        desk, session = self.window_.draft_desk, self.window_.session
+        made: list[Draft] = []
+        for shot in self.board.chosen:
+            cell = shot.cell
+            if cell.verdict is None or cell.piece is None:
+                continue
+            piece = bare(cell.piece)
+            if any(draft.piece == piece for draft in (*session.drafts, *made)):
+                continue
+            fidelity = cell.verdict.fidelity
+            made.append(
+                Draft(
+                    key=secrets.token_hex(4),
+                    name=free_name((*session.drafts, *made), self.name(cell)),
+                    piece=piece, state=cell.verdict.state, words=cell.verdict.words,
+                    reach=cell.reach,
+                    fidelity=None if fidelity is None else fidelity.ssim_view,
+                    thumb=b"" if shot.image is None else thumb(shot.image),
+                )
+            )  # fmt: skip
+        if not made:
+            self._say("These are on the shelf already.")
+        elif desk.add(made):
+            desk.show_shelf(True)
+            count = "One draft" if len(made) == 1 else f"{len(made)} drafts"
+            self._say(f"{count} put on the shelf.")
+        else:
+            self._say("The shelf is full. Remove some drafts first.", "error")
+
+    def _say(self, text: str, rank: str = "soft") -> None:
+        self.note.setText(text)
+        set_rank(self.note, rank)
+
+    def dress(self, theme: themes.Theme) -> None:
+        """Follow the theme."""
+        self.board.theme = theme
+        self.board.setStyleSheet(
+            f"QTableWidget {{ background: {theme.panel}; border: 1px solid {theme.rule};"
+            " selection-background-color: transparent; outline: 0; }"
+            "QTableWidget::item:selected, QTableWidget::item:focus { background: transparent; }"
+        )
+        self.board.viewport().update()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.halt()
+        event.accept()
+
+    def shut_down(self) -> None:
+        """End what works in the background."""
+        self._run += 1
+        self.halt()
+        self.jobs.stop()
