@@ -38,7 +38,7 @@ _QUIET = ((0, -255), (0.15, -20), (0.3, 6), (0.6, 27), (0.8, 31), (1, 55))
 FINDER_AREA = 0.4
 """A finder's margin over its modules' area, in parts of that at their middles."""
 
-TIMING, ALIGNMENT = 0.9, 1.25
+TIMING, ALIGNMENT = 0.75, 1.0
 """Margin of timing and alignment patterns in parts of a finder's."""
 
 CRISP = 1.0

@@ -33,11 +33,12 @@ WANTED = 0.97
 SIZE = 1024
 """Longer side, in pixels, at which candidates are judged, where the piece is not smaller."""
 
-LARGER = 3
-"""Versions above the smallest that are tried."""
+LEVELS = (("L", 3, 0.62), ("M", 2, 0.55), ("Q", 1, 0.5))
+"""Levels that are tried, with how many versions of each, from the smallest on, and the strength
+at which these are compared. A low level leaves free bits that follow the picture, a higher one
+lets more modules be missed."""
 
-START = 0.66
-"""Strength at which candidates are compared."""
+_START = (*((level, strength) for level, _, strength in LEVELS), ("H", 0.5))
 
 SHARINGS = tuple((finders, quiet) for quiet in (0.0, -0.2, 0.2) for finders in (0.0, 0.15, 0.3))
 """Strengths of finders and of the quiet zone that are tried, beyond that of the rest."""
@@ -220,7 +221,7 @@ class _Search:
 
     def _steps(self) -> Iterator[Progress]:
         for version, level in self.symbols:
-            self._try(self._with(version, level, START))
+            self._try(self._with(version, level, dict(_START)[level]))
             yield self._progress("Comparing symbols")
         yield from self._as_it_is()
         for number in range(TRIES):
@@ -389,23 +390,20 @@ class _Search:
 
 
 def candidates(piece: Piece) -> list[tuple[str, str]]:
-    """Versions and levels that are tried, the likeliest first.
-
-    Where something is laid on the code, also the piece's own level: without its
-    error correction nothing could be read below.
-    """
-    levels = ["L"]
-    if (piece.logo.items or piece.logo.paint is not None) and piece.code.level != "L":
-        levels = [piece.code.level]
+    """Versions and levels that are tried; the piece's own level alone where something is laid
+    on the code."""
+    levels = LEVELS
+    if piece.logo.items or piece.logo.paint is not None:
+        # Without its own error correction nothing could be read below what is laid on it.
+        levels = [(piece.code.level, LEVELS[0][1] + 1, dict(_START)[piece.code.level])]
     found = []
-    for level in levels:
+    for level, count, _ in levels:
         code = Code(level=level, raise_level=False, charset=piece.code.charset)
         try:
             least = int(encode(piece.message, code).version)
         except MessageError:
             continue
-        versions = [version for version in range(least, least + LARGER + 1) if version <= 40]
-        found += [(str(v), level) for v in sorted(versions, key=lambda v: (v != least + 1, v))]
+        found += [(str(v), level) for v in range(least, min(40, least + count - 1) + 1)]
     if not found:
         raise UserError("The message does not fit.", "Shorten it.")
     return found

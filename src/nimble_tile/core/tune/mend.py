@@ -136,6 +136,11 @@ def find(
         scale = max(1.0, max(image.shape[:2]) / LARGEST)
         known += [np.asarray(r.corners) * scale for r in outcome.readings if len(r.corners) == 4]
     found = suspects(image, text, region, known)
+    if found and not found[0].sure and any(suspect.alike for suspect in found):
+        raise UserError(
+            "The code on the picture says something else that begins alike.",
+            "Correct the message to the letter.",
+        )
     if not found or not found[0].sure:
         raise UserError(
             "No code with this message was found on the picture.",
@@ -183,6 +188,7 @@ class Mender:
             import cv2
 
             grid = self._upright((veto > 0).astype(np.uint8) * 255)
+            self.free = grid < 128
             modules = symbol.side + 2 * quiet
             grid = cv2.resize(grid, (modules, modules), interpolation=cv2.INTER_AREA)
             factors = (1 - grid.astype(np.float32) / 255).astype(np.float32)
@@ -224,7 +230,7 @@ class Mender:
             )
             after = gentle.tones(plan, solved, strength)
         if self.factors is not None:  # to the pixel
-            kept = plan.on_pixels(self.factors)
+            kept = plan.on_pixels(self.factors) * self.free
             after = np.rint(plan.luma + kept * (after.astype(np.float32) - plan.luma))
             after = after.astype(np.uint8)
         square = move_luma(self.square, plan.luma, after, plan.colours)

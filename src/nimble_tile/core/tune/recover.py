@@ -41,6 +41,10 @@ SURE = 12.0
 """Correlation with the whole symbol, in its standard deviations under chance, from which it is
 that symbol; the search itself makes up to ten of chance."""
 
+PARITY = 4.0
+"""The same for its error correction modules alone: messages that begin alike share many data
+modules, but no error correction."""
+
 FINDER_MODULE = 3.0
 """Pixels a module at which finders are looked for."""
 
@@ -65,16 +69,24 @@ class Suspect:
         Its corners on the picture, without quiet zone.
     score : float
         Correlation in standard deviations under chance.
+    parity : float
+        That of its error correction modules alone.
     """
 
     symbol: Symbol
     quad: np.ndarray
     score: float
+    parity: float = 0.0
 
     @property
     def sure(self) -> bool:
         """Whether it stands there."""
-        return self.score >= SURE
+        return self.score >= SURE and self.parity >= PARITY
+
+    @property
+    def alike(self) -> bool:
+        """Whether what stands there only begins like it."""
+        return self.score >= SURE and self.parity < PARITY
 
 
 def module_tones(plane: np.ndarray, quad: np.ndarray, side: int) -> np.ndarray:
@@ -340,7 +352,8 @@ def suspects(
                 and k.symbol.level == suspect.symbol.level
                 and k.symbol.mask == suspect.symbol.mask]  # fmt: skip
         if not same:
-            kept.append(suspect)
+            parity = _parity(plane, suspect.quad, suspect.symbol)
+            kept.append(replace(suspect, parity=parity))
     full = []
     for suspect in kept[:most]:
         quad = suspect.quad / scale
@@ -349,8 +362,9 @@ def suspects(
             again = _score(grey.astype(np.float32), quad, suspect.symbol)
             if again < suspect.score - 1:
                 quad = suspect.quad / scale
-        full.append(Suspect(suspect.symbol, quad, suspect.score))
-    return full
+        full.append(replace(suspect, quad=quad))
+    # What agrees as a whole but not in its error correction comes last.
+    return sorted(full, key=lambda suspect: (suspect.alike, -suspect.score))
 
 
 def _least_version(text: str) -> int:
@@ -380,6 +394,15 @@ def _edge(quad: np.ndarray) -> float:
 def _score(plane: np.ndarray, quad: np.ndarray, symbol: Symbol) -> float:
     tones = module_tones(plane, quad, symbol.side)
     return _agreement(tones.ravel(), np.where(symbol.dark, -1.0, 1.0).ravel())
+
+
+def _parity(plane: np.ndarray, quad: np.ndarray, symbol: Symbol) -> float:
+    """Agreement of the error correction modules alone."""
+    tones = module_tones(plane, quad, symbol.side)
+    plan = symbol.anatomy
+    words = [word for block in plan.blocks for word in block.correction]
+    own = np.isin(plan.codeword, words)
+    return _agreement(tones[own], np.where(symbol.dark[own], -1.0, 1.0))
 
 
 def _far_corner(plane: np.ndarray, members: Family, quad: np.ndarray) -> np.ndarray:
