@@ -61,14 +61,18 @@ growth with the share of others, and the standard deviation, in modules, of that
 it has none of the other kind near, its surroundings are its own tone, and only a grid of dots
 could keep it off them."""
 
-CONE = 0.0
-"""OpenCV draws the right and the lower edge of the code on from those of its finders. Dark
-parts of the quiet zone near that line mislead it; it strays by up to so many modules at the
-far end."""
-
 _SEAM = ((0, -255), (0.15, 0), (0.3, 26), (0.6, 50), (0.8, 55), (1, 80))
-SEAM, SEAM_TO = 1.0, 0.9
+
+SEAM = (0.15, 0.55, 0.8)
+"""A seam of light round the code: from so many modules outside it on wholly, up to there wholly,
+and up to there fading. It has no gap, not of a pixel: OpenCV follows dark parts from the code's
+edges outwards, and through the thinnest crack it takes a part of the picture for code."""
+
 SERIF = 0.25
+"""Half the side, in modules, of a dark square on the outermost corners of the upper right and the
+lower left finder. A camera rounds corners off; OpenCV draws the code's right and lower edge from
+these two on, and a fifth of a module lost there is one lost at the far end. Printers of fine
+patterns mend rounded corners likewise."""
 
 MISSED = 75.0
 """Weight of the squares of missed margins beside the likeness."""
@@ -127,17 +131,12 @@ def _margin(knots: tuple, strength: np.ndarray) -> np.ndarray:
     return np.interp(strength, at, value).astype(np.float32)
 
 
-def near_lines(plan: Plan) -> np.ndarray:
-    """Bool N × N: where the quiet zone must be light, next to the code and along its lines."""
+def beside(plan: Plan) -> np.ndarray:
+    """Bool N × N: modules of the quiet zone that touch the code's square, corners included."""
     n, own = plan.symbol.side, plan.quiet_zone
     rows, columns = np.mgrid[: plan.modules, : plan.modules] - own
-    along, across = (columns >= -1) & (columns <= n), (rows >= -1) & (rows <= n)
-    right = (columns >= n) & (columns < n + 1 + CONE * np.clip(rows / n, 0, 1))
-    below = (rows >= n) & (rows < n + 1 + CONE * np.clip(columns / n, 0, 1))
-    beside = (columns == -1) | ((columns >= n) & right)
-    beyond = (rows == -1) | ((rows >= n) & below)
-    corner = right & below
-    return plan.quiet & ((beside & across) | (beyond & along) | corner)
+    near = (rows >= -1) & (rows <= n) & (columns >= -1) & (columns <= n)
+    return plan.quiet & near
 
 
 @dataclass(frozen=True, eq=False)
@@ -170,7 +169,7 @@ def margins(plan: Plan, settings: Blend, strength: np.ndarray) -> Margins:
         own = plan.parts == part
         centre[own], whole[own] = share * finder[own], share * FINDER_AREA * finder[own]
     centre[plan.quiet] = whole[plan.quiet] = -255
-    lines = near_lines(plan)
+    lines = beside(plan)
     whole[lines] = _margin(_QUIET, strength)[lines]
     # For readers with one threshold for all.
     grey = np.where(whole > 0, whole / 2, -255)
@@ -218,7 +217,7 @@ class Descent:
         self._smooth = (smooth * smooth).astype(np.float32)
         self._quiet = fine(plan.quiet)
         held = np.ones_like(self.tone)
-        held[fine(plan.quiet & ~near_lines(plan))] = HELD
+        held[fine(plan.quiet & ~beside(plan))] = HELD
         if plan.fades and plan.quiet_zone > 1:
             outer = np.ones_like(plan.quiet)
             outer[1:-1, 1:-1] = False
@@ -249,12 +248,13 @@ class Descent:
     def value(self, change: np.ndarray, wanted: Margins) -> tuple[float, np.ndarray]:
         """The function and its slope by the change of tone (float32, as `Solved.change`)."""
         cells = self.cells
-        middle, area, wide = MIDDLE * cells, AREA * cells, LOCAL * cells
+        middle, area = MIDDLE * cells, AREA * cells
         toned = self.tone + change
         alike, slope = self._like(self._seen(toned))
         slope = -self._seen(slope)
         each = np.float32(MISSED / 255**2 / self._count)
-        local = self._at(_blur(toned, wide))
+        # On the modules' means: the local tone is so smooth that cells add nothing.
+        local = _blur(_means(toned, cells), LOCAL)
         sharp, far = self._at(_blur(toned, middle)), self._at(_blur(toned, area))
         miss_middle = np.maximum(wanted.middle - self._sign * (sharp - local), 0)
         miss_area = np.maximum(wanted.area - self._sign * (far - local), 0)
@@ -264,7 +264,8 @@ class Descent:
         by_grey = -4 * each * self._sign * miss_grey
         slope += _blur(self._back(by_middle), middle)
         slope += _blur(self._back(by_area + by_grey), area)
-        slope -= _blur(self._back(by_middle + by_area), wide)
+        by_local = _blur(by_middle + by_area, LOCAL) * np.float32(1 / cells**2)
+        slope -= by_local.repeat(cells, 0).repeat(cells, 1)
         cell = np.float32(1 / 255**2 / self._count / cells**2)
         finer = change - _blur(change, eye.BLUR * cells)
         weighed = self._smooth * finer
@@ -300,6 +301,14 @@ class Descent:
             change[self._quiet] = np.maximum(change[self._quiet], 0)
         local = _blur(self.tone + change, LOCAL * self.cells)
         return Solved(change, local, self.cells)
+
+
+def _means(field: np.ndarray, cells: int) -> np.ndarray:
+    """Means over the modules of a field on the grid of cells."""
+    import cv2
+
+    side = field.shape[0] // cells
+    return cv2.resize(field, (side, side), interpolation=cv2.INTER_AREA)
 
 
 def _blur(field: np.ndarray, by: float) -> np.ndarray:
@@ -347,33 +356,47 @@ def tones(plan: Plan, found: Solved, strength: np.ndarray) -> np.ndarray:
     halo = halo * (plan.on_pixels(rim) > 0)
     light = local + np.float32(0.8) * plan.on_pixels(rim)
     after += halo.astype(np.float32) * (cv2.max(after, light) - after)
-    seam = _seam(plan)
-    floor = local + np.float32(SEAM * max(float(_margin(_SEAM, strength.max())), 0))
-    after += seam * (cv2.max(after, floor) - after)
-    if SERIF:
-        mark = _serifs(plan)
-        deep = local - np.float32(CRISP * max(_margin(_FINDER, float(strength.max())), 0))
-        after += mark * (cv2.min(after, deep) - after)
+    _lay_seam(plan, after, local, strength)
+    _lay_serifs(plan, after, local, margin)
     return np.rint(np.clip(after, 0, 255)).astype(np.uint8)
 
 
-def _seam(plan: Plan) -> np.ndarray:
-    """Float32 S × S, 0 to 1: the line of light round the code that has no gap; see `SEAM`."""
-    n, own = plan.symbol.side, plan.quiet_zone
-    at = (np.arange(plan.side, dtype=np.float32) + 0.5) * (plan.modules / plan.side) - own
-    out = np.maximum(-at, at - n)
-    away = np.maximum(out[:, None], out[None, :])
-    near, far = np.clip(away / 0.15, 0, 1), np.clip((SEAM_TO - away) / 0.25, 0, 1)
-    return np.minimum(near, far).astype(np.float32)
+def _along(plan: Plan) -> np.ndarray:
+    """Where the pixels of a row or a column lie, in modules from the code's corner."""
+    at = (np.arange(plan.side, dtype=np.float32) + 0.5) * (plan.modules / plan.side)
+    return at - plan.quiet_zone
 
 
-def _serifs(plan: Plan) -> np.ndarray:
+def _lay_seam(plan: Plan, after: np.ndarray, local: np.ndarray, strength: np.ndarray) -> None:
+    """Let no pixel of the seam round the code be dark, in place; see `SEAM`."""
+    import cv2
+
+    at, (begin, end, out) = _along(plan), SEAM
+    beyond = np.maximum(-at, at - plan.symbol.side)
+    away = np.maximum(beyond[:, None], beyond[None, :])
+    share = np.minimum(np.clip(away / begin, 0, 1), np.clip((out - away) / (out - end), 0, 1))
+    margin = np.where(plan.quiet, np.maximum(_margin(_SEAM, strength), 0), 0).astype(np.float32)
+    wanted = plan.on_pixels(margin)
+    share *= wanted > 0
+    after += share.astype(np.float32) * (cv2.max(after, local + wanted) - after)
+
+
+def _lay_serifs(plan: Plan, after: np.ndarray, local: np.ndarray, margin: np.ndarray) -> None:
+    """Square the two corners that the code's edges are drawn from, in place; see `SERIF`."""
+    import cv2
+
     n, own = plan.symbol.side, plan.quiet_zone
-    pixel = plan.modules / plan.side
-    at = (np.arange(plan.side, dtype=np.float32) + 0.5) * pixel - own
+    if plan.symbol.micro:
+        return  # it has one finder alone
+    at, pixel = _along(plan), plan.modules / plan.side
     first, last = (np.clip((SERIF - np.abs(at - m)) / pixel + 0.5, 0, 1) for m in (0, n))
-    right = first[:, None] * last[None, :]
-    return np.maximum(right, right.T)
+    for rows, columns, corner in (
+        (first, last, (own, own + n - 1)), (last, first, (own + n - 1, own)),
+    ):  # fmt: skip
+        deep = float(margin[corner])
+        if deep > 0:
+            share = np.outer(rows, columns).astype(np.float32)
+            after += share * (cv2.min(after, local - np.float32(deep)) - after)
 
 
 def _fade_out(plan: Plan, after: np.ndarray, soft: bool) -> None:

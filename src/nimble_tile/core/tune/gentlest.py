@@ -10,6 +10,7 @@ number of steps is fixed, so that the same seed gives the same piece.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -24,7 +25,7 @@ from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import subject_of
 from nimble_tile.core.trials.trial import Trial
-from nimble_tile.core.tune.guess import LIKENESS, REACH, Kind, chance, predict
+from nimble_tile.core.tune.guess import LIKENESS, REACH, Kind, as_rows, chance, predict
 from nimble_tile.core.tune.measure import Measure, Stopped
 from nimble_tile.core.tune.weak import weakest
 
@@ -43,12 +44,13 @@ _START = (*((level, strength) for level, _, strength in LEVELS), ("H", 0.5))
 SHARINGS = tuple((finders, quiet) for quiet in (0.0, -0.2, 0.2) for finders in (0.0, 0.15, 0.3))
 """Strengths of finders and of the quiet zone that are tried, beyond that of the rest."""
 
-STRENGTHS = tuple(round(0.2 + 0.01 * step, 2) for step in range(81))
+STRENGTHS = tuple(round(0.2 + 0.02 * step, 2) for step in range(40))
+"""Strengths that are guessed about; every second time by a hundredth more."""
 
-TRIES = 36
+TRIES = 21
 """Looks after the first comparison."""
 
-OWN = 3
+OWN = 2
 """Looks at the piece's own blend with other strengths."""
 
 OWN_SLOPE = 0.42
@@ -63,7 +65,7 @@ APART = 0.008
 HOPE = 0.02
 """Likeness below the best guess from which gains are counted while nothing holds."""
 
-LOWERED = ((0.11, 16.0, 0.5), (0.08, 19.0, 0.55), (0.05, 23.0, 0.6))
+LOWERED = ((0.08, 19.0, 0.55), (0.05, 23.0, 0.6))
 """Strength that is added for all; margin, in steps of 255 of a frame, above which a module is
 lowered; and how far at most, in parts of its strength: from bold to careful."""
 
@@ -74,9 +76,9 @@ MISSING, MOST_MISSING = 0.02, 1
 """Likeness that a reader is worth which does not read the image straight on, and how many such
 readers there may be: some are blind to large flat areas there, and read every photo of it."""
 
-FINALISTS = 4
+FINALISTS = 3
 
-ELSEWHERE = 0.25
+ELSEWHERE = 0.1
 """Likeness that a unit of reach missing with another seed is worth."""
 
 COLOUR = 0.001
@@ -207,31 +209,41 @@ class _Search:
 
     def run(self) -> Iterator[Progress]:
         self.measure = Measure(self.room, self.piece.message, self.trials, self.seed, self.stop)
-        try:
-            self.before = self._try(self.piece)
-        except Stopped:
-            return  # before anything is known
-        yield self._progress("Comparing symbols")
-        try:
-            yield from self._steps()
-        except Stopped:
-            pass
+        # One candidate is rendered while the readers look at the one before it.
+        with ThreadPoolExecutor(1) as self.pool:
+            try:
+                self.before = self._try(self._ahead(self.piece))
+            except Stopped:
+                return  # before anything is known
+            yield self._progress("Comparing symbols")
+            try:
+                yield from self._steps()
+            except Stopped:
+                pass
         self.done = self.total
         yield self._progress("Done")
 
     def _steps(self) -> Iterator[Progress]:
-        for version, level in self.symbols:
-            self._try(self._with(version, level, dict(_START)[level]))
+        pieces = [self._with(v, level, dict(_START)[level]) for v, level in self.symbols]
+        waiting = self._ahead(pieces[0])
+        for following in (*pieces[1:], None):
+            now, waiting = waiting, None if following is None else self._ahead(following)
+            self._try(now)
             yield self._progress("Comparing symbols")
         yield from self._as_it_is()
+        chosen, waiting = self._next(), None
         for number in range(TRIES):
             if number in LOWER_AT:
                 yield from self._lower()
-            piece = self._next()
-            if piece is None:
+            if chosen is None:
                 self.done += 1
                 continue
-            self._try(piece, self.wanted)
+            waiting = waiting or self._ahead(chosen[0])
+            following = self._next(chosen) if number + 1 < TRIES else None
+            after = None if following is None else self._ahead(following[0])
+            self._try(waiting, self.wanted)
+            # Where nothing was promising as long as this one was not known.
+            chosen, waiting = following or self._next(), after
             yield self._progress("Finding mask and strength")
         yield from self._confirm()
 
@@ -239,31 +251,48 @@ class _Search:
         """The piece's own blend and symbol with another strength: what a person would try."""
         found = self.before
         for _ in range(OWN):
+            best = self.best
+            if found.reach < self.wanted <= best.reach and found.worth <= best.worth:
+                return  # stronger, it would be less alike still
             step = float(np.clip((self.wanted + SURE - found.reach) / OWN_SLOPE, -0.15, 0.15))
             strength = round(float(np.clip(found.piece.blend.strength + step, 0.1, 1)), 3)
             piece = self.piece.edited("blend", strength=strength)
             if any(piece == known.piece for known in self.looked):
                 return
-            found = self._try(piece)
+            found = self._try(self._ahead(piece))
             yield self._progress("Trying other strengths")
 
-    def _next(self) -> Piece | None:
-        """The candidate that promises most to be better than the best."""
+    def _next(self, pending: tuple[Piece, Kind] | None = None) -> tuple[Piece, Kind] | None:
+        """The candidate that promises most to be better than the best.
+
+        `pending`: one that is being looked at; it is taken for what is expected of it.
+        """
         known = [found for found in self.looked if self._kind(found) is not None]
         kinds = [self._kind(found) for found in known]
         strengths = np.array([found.piece.blend.strength for found in known])
         worth = np.array([found.worth for found in known])
         tried = np.array([found.reach > 0 for found in known])
+        reaches = np.array([found.reach for found in known])
+        rows = as_rows(kinds)
+        if pending is not None:
+            piece, kind = pending
+            at = as_rows([kind]), np.array([piece.blend.strength])
+            guess, _ = predict(LIKENESS, rows, strengths, worth, *at)
+            hope, _ = predict(REACH, rows[tried], strengths[tried], reaches[tried], *at)
+            kinds, rows = [*kinds, kind], np.vstack([rows, at[0]])
+            strengths, worth = np.append(strengths, at[1]), np.append(worth, guess)
+            reaches, tried = np.append(reaches, hope), np.append(tried, True)
         every = [
             Kind(version, mask, *sharing)
             for version in range(len(self.symbols)) for mask in range(8) for sharing in SHARINGS
         ]  # fmt: skip
-        new = [kind for kind in every for _ in STRENGTHS]
-        new_strengths = np.tile(STRENGTHS, len(every))
-        likeness, _ = predict(LIKENESS, kinds, strengths, worth, new, new_strengths)
+        strengths_now = np.array(STRENGTHS) + 0.01 * (len(self.looked) % 2)
+        new = np.repeat(as_rows(every), len(STRENGTHS), axis=0)
+        new_strengths = np.round(np.tile(strengths_now, len(every)), 3)
+        likeness, _ = predict(LIKENESS, rows, strengths, worth, new, new_strengths)
         reach, deviation = predict(
-            REACH, [k for k, t in zip(kinds, tried, strict=True) if t], strengths[tried],
-            np.array([found.reach for found in known])[tried], new, new_strengths,
+            REACH, rows[tried], strengths[tried],
+            reaches[tried], new, new_strengths,
         )  # fmt: skip
         holds = chance(reach, deviation, self.wanted + SURE)
         if self.passing:
@@ -274,14 +303,15 @@ class _Search:
         for best in np.argsort(-gain, kind="stable")[:400]:
             if not gain[best] > 0:
                 return None
-            kind, strength = new[best], float(new_strengths[best])
+            kind, strength = every[best // len(STRENGTHS)], float(new_strengths[best])
             near = (s for k, s in zip(kinds, strengths, strict=True) if k == kind)
             if any(abs(strength - s) < APART for s in near):
                 continue
             made = self._with(*self.symbols[kind.version], strength)
             made = _shared(made.edited("code", mask=kind.mask), kind)
-            if all(made != found.piece for found in self.looked):
-                return made
+            taken = [found.piece for found in self.looked]
+            if made not in taken and (pending is None or made != pending[0]):
+                return made, kind
         return None
 
     def _kind(self, found: Found) -> Kind | None:
@@ -315,12 +345,12 @@ class _Search:
         for raised, kept, least in LOWERED:
             strength = round(min(1.0, best.piece.blend.strength + raised), 3)
             piece = best.piece.edited("blend", strength=strength, map=None)
-            subject = subject_of(self.renderer.render(piece, self.size))
+            subject = subject_of(self._ahead(piece).result()[1])
             margin = weakest(self.room, subject, quiet, shown, self.seed)
             factors = np.clip(1 - (margin - kept) / 40, least, 1)
             factors[np.pad(subject.symbol.anatomy.codeword < 0, quiet, constant_values=True)] = 1
             digest = self.renderer.pictures.add_mask(np.rint(factors * 128).astype(np.uint8))
-            self._try(piece.edited("blend", map=digest), self.wanted)
+            self._try(self._ahead(piece.edited("blend", map=digest)), self.wanted)
             yield self._progress("Lowering modules with margin to spare")
 
     def _confirm(self) -> Iterator[Progress]:
@@ -348,11 +378,20 @@ class _Search:
         )
         return old.model_copy(update={"code": code, "blend": blend})
 
-    def _found(self, piece: Piece, least: float) -> Found:
+    def _ahead(self, piece: Piece) -> Future:
+        """Render a candidate beside other work."""
+
+        def work() -> tuple[Piece, Rendering, Fidelity]:
+            rendering = self.renderer.render(piece, self.size)
+            return piece, rendering, fidelity_of(rendering)
+
+        return self.pool.submit(work)
+
+    def _found(self, made: Future, least: float) -> Found:
         if self.stop():
             raise Stopped
-        rendering = self.renderer.render(piece, self.size)
-        found = Found(piece, rendering, 0.0, fidelity_of(rendering))
+        piece, rendering, fidelity = made.result()
+        found = Found(piece, rendering, 0.0, fidelity)
         if least and self.passing and found.worth <= max(f.worth for f in self.passing):
             return found  # worth no look, whatever readers say
         reach = self.measure.reach(rendering, least)
@@ -366,9 +405,9 @@ class _Search:
         right, of = judge_rendering(rendering, self.room.bay, with_fidelity=False).readers_right
         return of - right
 
-    def _try(self, piece: Piece, least: float = 0.0) -> Found:
-        """Judge a candidate and remember it if it is better."""
-        found = self._found(piece, least)
+    def _try(self, made: Future, least: float = 0.0) -> Found:
+        """Judge a candidate (from `_ahead`) and remember it if it is better."""
+        found = self._found(made, least)
         self.done += 1
         self.looked.append(found)
         if found.reach >= self.wanted:
