@@ -221,7 +221,7 @@ def quick(monkeypatch):
     """A search of a few steps."""
     monkeypatch.setattr(gentlest, "TRIES", 3)
     monkeypatch.setattr(gentlest, "LOWER_AT", (2,))
-    monkeypatch.setattr(gentlest, "LARGER", 1)
+    monkeypatch.setattr(gentlest, "LEVELS", (("L", 2, 0.62), ("M", 1, 0.55)))
 
 
 def test_the_gentlest_pass_finds_a_better_blend_and_always_the_same(photo_piece, store, bay, quick):

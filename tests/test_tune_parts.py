@@ -20,7 +20,7 @@ from nimble_tile.core.rendering import plain_code
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
-from nimble_tile.core.tune import mend, recover
+from nimble_tile.core.tune import guess, mend, recover
 from nimble_tile.core.tune.measure import Measure, person_made
 
 from test_cli import run  # isort: skip
@@ -166,6 +166,60 @@ def test_bad_input_to_mend_is_one_line(tmp_path):
         assert made.stderr.startswith("nimble-tile: ")
         assert made.stderr.count("\n") == 1
         assert not out.exists()
+
+
+def test_a_message_that_only_begins_alike_is_told_apart(bay):
+    symbol = encode(Message(text=LINK), Code(level="M", raise_level=False))
+    picture = cv2.resize(photograph("chelsea")[:300, 60:360], (444, 444)).astype(float)
+    image = np.rint(0.75 * picture + 0.25 * plain_code(symbol, 4, 444)).astype(np.uint8)
+    right = mend.find(image, LINK, bay)[0]
+    assert right.sure and right.parity > recover.PARITY and not right.alike
+    other = recover.suspects(image, LINK[:-5] + "path9/x")
+    assert not any(suspect.sure for suspect in other)
+    alike = [suspect for suspect in other if suspect.score >= recover.SURE]
+    assert alike and all(suspect.alike for suspect in alike)
+    with pytest.raises(UserError, match="begins alike"):
+        mend.find(image, LINK[:-5] + "path9/x", bay)
+
+
+# Guessing -----------------------------------------------------------------------
+
+
+def test_guesses_are_those_of_a_gaussian_process():
+    """Against scikit-learn's regression, an implementation of the same formulas by others."""
+    from sklearn.gaussian_process import GaussianProcessRegressor
+    from sklearn.gaussian_process.kernels import RBF, ConstantKernel, DotProduct
+
+    prior = guess.Prior(0.9, 0.5, 0.1, 0.3, 0.0, 0.0, 0.0, 0.05, 0.06, 0.01)
+    rng = np.random.default_rng(3)
+    known, new = rng.uniform(0.3, 1, 9), np.linspace(0.3, 1, 15)
+    values = 0.8 + 0.4 * known + rng.normal(0, 0.03, 9)
+    rows = [guess.as_rows([guess.Kind(0, 0)] * len(s)) for s in (known, new)]
+    mean, deviation = guess.predict(prior, rows[0], known, values, rows[1], new)
+    kernel = (
+        ConstantKernel(0.1**2, "fixed")
+        + ConstantKernel(0.3**2, "fixed") * DotProduct(0, "fixed")
+        + ConstantKernel(0.05**2, "fixed") * RBF(0.06, "fixed")
+    )
+    outside = GaussianProcessRegressor(kernel, alpha=0.01**2)
+    line = 0.9 + 0.5 * (known - guess.MIDDLE)
+    outside.fit((known - guess.MIDDLE)[:, None], values - line)
+    rest, spread = outside.predict((new - guess.MIDDLE)[:, None], return_std=True)
+    assert np.allclose(mean, rest + 0.9 + 0.5 * (new - guess.MIDDLE), atol=2e-3)
+    assert np.allclose(deviation, spread, atol=2e-3)
+    assert guess.chance(np.array([0.9]), np.array([0.1]), 0.9) == pytest.approx(0.5)
+
+
+def test_what_candidates_share_is_learned_for_all_of_them():
+    kinds = [guess.Kind(0, 1), guess.Kind(0, 2), guess.Kind(1, 1)]
+    rows, strengths = guess.as_rows(kinds), np.full(3, 0.6)
+    before, doubt = guess.predict(guess.REACH, rows[:0], strengths[:0], strengths[:0], rows,
+                                  strengths)  # fmt: skip
+    seen = before[:1] + 0.1  # the first one is better than expected
+    after, less = guess.predict(guess.REACH, rows[:1], strengths[:1], seen, rows, strengths)
+    # Another mask of the same version gains more than another version, itself most.
+    assert before[0] < after[2] < after[1] < after[0] < seen[0] + 1e-3
+    assert less[0] < less[1] < less[2] < doubt[0]
 
 
 # The gentle blend's parts -------------------------------------------------------

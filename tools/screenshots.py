@@ -11,7 +11,8 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from nimble_tile.core.look import Fill
+from PySide6.QtCore import Qt
+
 from nimble_tile.core.piece import Code, Message, Piece
 from nimble_tile.demo import LINK, demo_pieces
 from nimble_tile.ui.app import application
@@ -100,6 +101,64 @@ class Photographer:
         self.editor()
         self.checks()
         self.phone()
+
+    def variants(self) -> None:
+        """A sweep, the draft shelf with two drafts compared, a mended picture."""
+        self.start("lantern-walk-poster")
+        window = self.window
+        swept = window.trying_desk.open_sweep()
+        swept.resize(1280, 800)
+        swept.across.choose("blend.strength")
+        swept.across.low.setValue(40)
+        swept.across.high.setValue(85)
+        swept.across.count.setValue(4)
+        swept.down.choose("blend.method")
+        options = swept.down.options
+        for row in range(options.count()):
+            item = options.item(row)
+            wanted = item.text() in ("Tone", "Dots", "Gentle")
+            item.setCheckState(Qt.CheckState.Checked if wanted else Qt.CheckState.Unchecked)
+        swept.sweep.click()
+        self.wait(lambda: not swept.jobs.busy, 120)
+        self.rest(0.2)
+        swept.grab().save(str(self.folder / "sweep-dark.png"))
+        swept.board.clearSelection()
+        for index in (1, 5, 9, 10):
+            swept.board.item(*divmod(index, 4)).setSelected(True)
+        swept.keep.click()
+        swept.close()
+        window.choose_theme("light")
+        window.ladder.open(3)
+        drafts = window.session.drafts
+        window.draft_desk.compare([drafts[0].key, drafts[3].key])
+        self.wait(lambda: window.middle.currentWidget() is window.draft_desk.view)
+        window.shelf.list.item(0).setSelected(True)
+        window.shelf.list.item(3).setSelected(True)
+        self.take("drafts")
+        window.draft_desk.close_view()
+        window.draft_desk.show_shelf(False)
+        self.mend()
+
+    def mend(self) -> None:
+        """The mist picture with a code far too faint, flattened, and mended."""
+        import numpy as np
+
+        from nimble_tile.core.render import Renderer
+
+        piece = self.piece("morning-mist").edited("blend", method="overlay", strength=0.22)
+        piece = piece.edited("code", steer="off", level="M", version="auto", mask="auto")
+        made = Renderer(self.window.pictures).render(piece, 1100)
+        mender = self.window.trying_desk.open_mend()
+        mender.resize(1280, 800)
+        mender.message.setPlainText(piece.message.text)
+        mender.take(np.ascontiguousarray(made.image), "morning mist, flattened.png")
+        self.wait(lambda: mender.suspect is not None, 60)
+        mender.mend.click()
+        self.wait(lambda: not mender.jobs.busy, 120)
+        mender.way.button("split").click()
+        self.rest(0.2)
+        mender.grab().save(str(self.folder / "mend.png"))
+        mender.close()
 
     def editor(self) -> None:
         from nimble_tile.ui.trial_editor import TrialEditor
@@ -193,24 +252,8 @@ def main(folder: Path) -> None:
         window.foot.fit.setFocus()
         camera.study()
         camera.take("code")
-        window.session.start(camera.piece("walk-ticket"), None)
-        window.choose_theme("dark")
-        window.session.edit("look", "Ground", ground=Fill(colour="#f0b060"))
-        window.code.open_page("colours")
-        window.code.colours.folds["eye_fill"].set_open(True)
-        camera.study()
-        camera.scroll(150)
-        camera.take("colours-dark")
-        window.choose_theme("light")
-        window.code.open_page("symbol")
-
-        camera.start("path-sign")
-        window.ladder.open(2)
-        window.picture.place.free.click()
-        window.bench.setFocus()
-        camera.take("sign")
-        camera.start("heron-mark")
         camera.start("lantern-walk-poster")
+        window.ladder.open(2)
         window.picture.place.free.click()
         window.look_through(Lens.PLACES)
         camera.wait(lambda: window.bench.places is not None)
@@ -263,19 +306,9 @@ def main(folder: Path) -> None:
         window.bench.close_up()
         camera.take("x-ray-dark")
 
-        camera.start("morning-mist")
         window.look_through(Lens.FINISHED)
         window.bench.fit()
-        window.ladder.open(2)
-        window.picture.open_page("tones")
-        curve = ((0.0, 0.04), (0.32, 0.22), (0.7, 0.82), (1.0, 1.0))
-        window.session.prepare("curve", "Bend the curve", points=curve)
-        window.session.prepare("light", "Less colour", saturation=-0.35, exposure=0.3)
-        window.picture.tones.folds["curve"].set_open(True)
-        window.foot.split.click()
-        window.foot.fit.setFocus()
-        camera.scroll(250)
-        camera.take("tones-dark")
+        camera.variants()
         window.choose_theme("light")
         camera.proof()
         window.shut_down()

@@ -47,7 +47,7 @@ SHARINGS = tuple((finders, quiet) for quiet in (0.0, -0.2, 0.2) for finders in (
 STRENGTHS = tuple(round(0.2 + 0.02 * step, 2) for step in range(40))
 """Strengths that are guessed about; every second time by a hundredth more."""
 
-TRIES = 21
+TRIES = 20
 """Looks after the first comparison."""
 
 OWN = 2
@@ -76,7 +76,7 @@ MISSING, MOST_MISSING = 0.02, 1
 """Likeness that a reader is worth which does not read the image straight on, and how many such
 readers there may be: some are blind to large flat areas there, and read every photo of it."""
 
-FINALISTS = 3
+FINALISTS = 2
 
 ELSEWHERE = 0.1
 """Likeness that a unit of reach missing with another seed is worth."""
