@@ -154,9 +154,10 @@ SYMBOLS = (
 
 def composites(bench: Bench):
     """Flat overlays at the highest opacity that at most a quarter of the readers read."""
-    for name, image in squares().items():
-        for code in SYMBOLS:
-            symbol = encode(Message(text=LINK), Code(**code, raise_level=False))
+    originals = squares()
+    for code in SYMBOLS:
+        symbol = encode(Message(text=LINK), Code(**code, raise_level=False))
+        for name, image in originals.items():
             side = MODULE * (symbol.side + 8)
             square = np.array(Image.fromarray(image).resize((side, side), Image.Resampling.LANCZOS))
             plain = plain_code(symbol, 4, side)

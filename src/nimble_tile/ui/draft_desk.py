@@ -32,8 +32,10 @@ COMPARED = 1400
 """Longer side, in pixels, at which drafts are compared."""
 
 
-def code_area(rendering: Rendering) -> QRectF:
-    """Where the code lies on a rendering's image, quiet zone included."""
+def code_area(rendering: Rendering, piece: Piece) -> QRectF:
+    """Where the code lies on a rendering's image, quiet zone included; nothing in a layout."""
+    if piece.layout.digest is not None:
+        return QRectF()
     box = rendering.box
     return QRectF(box.x, box.y, box.width, box.height)
 
@@ -41,7 +43,7 @@ def code_area(rendering: Rendering) -> QRectF:
 def thumb(image: QImage, code: QRectF | None = None) -> bytes:
     """A small picture of an image, as a PNG file: of the code and what is round it."""
     small = image
-    if code is not None:
+    if code is not None and not code.isEmpty():
         round_it = ROUND * max(code.width(), code.height())
         part = code.adjusted(-round_it, -round_it, round_it, round_it).toAlignedRect()
         small = image.copy(part.intersected(image.rect()))
@@ -77,7 +79,7 @@ class DraftDesk(QObject):
         self.shelf.name_wanted.connect(self.name)
         self.shelf.drop_wanted.connect(self.drop)
         self.session.drafted.connect(self._show)
-        self.session.changed.connect(self._show)
+        self.session.changed.connect(self._piece_changed)
         window.foot.drafts.toggled.connect(self.show_shelf)
         self._show()
 
@@ -100,6 +102,10 @@ class DraftDesk(QObject):
         window.foot.drafts.setChecked(on)
         window.act_shelf.setChecked(on)
         self.shelf.setVisible(on)
+
+    def _piece_changed(self) -> None:
+        self.close_view()  # what is compared there is not the piece any more
+        self._show()
 
     def _show(self) -> None:
         drafts = self.session.drafts
@@ -125,7 +131,7 @@ class DraftDesk(QObject):
             key=secrets.token_hex(4), name=free_name(self.session.drafts, wish), piece=piece
         )
         if shown is not None and shown.finished is not None and bare(shown.piece) == piece:
-            code = None if shown.rendering is None else code_area(shown.rendering)
+            code = None if shown.rendering is None else code_area(shown.rendering, piece)
             draft = draft.model_copy(update={"thumb": thumb(shown.finished, code)})
             if window.current and window.verdict is not None:
                 proved = window.proof.proved_ticket == window.engine.ticket
@@ -151,24 +157,25 @@ class DraftDesk(QObject):
 
             made = Renderer(self.window.pictures).render(draft.piece, SMALL)
             image = to_qimage(made.image if made.rgba is None else made.rgba)
-            return thumb(image, code_area(made))
+            return thumb(image, code_area(made, draft.piece))
 
         self.window.jobs.start(
-            work, lambda made: self._change(draft.key, thumb=made), lambda error: None
+            work, lambda made: self._change(draft.key, True, thumb=made), lambda error: None
         )
 
-    def _change(self, key: str, **changes) -> None:
-        self.session.put_drafts(
+    def _change(self, key: str, learned: bool = False, **changes) -> None:
+        drafts = (
             draft if draft.key != key else draft.model_copy(update=changes)
             for draft in self.session.drafts
         )
+        self.session.put_drafts(drafts, learned)
 
     def learn(self, verdict: Verdict, reach: float | None = None) -> None:
         """The piece was judged: so is the draft that it is."""
         here = bare(self.session.piece)
         for draft in self.session.drafts:
             if draft.piece == here and (reach is not None or draft.state is None):
-                self._change(draft.key, **dict(_known(verdict, reach)))
+                self._change(draft.key, True, **_known(verdict, reach))
 
     # Taking, naming, removing ------------------------------------------------
 
@@ -239,7 +246,7 @@ class DraftDesk(QObject):
                 size = min(COMPARED, piece.finish.size or renderer.natural_size(piece))
                 made = renderer.render(piece, size)
                 image = to_qimage(made.image if made.rgba is None else made.rgba)
-                images.append((image, code_area(made)))
+                images.append((image, code_area(made, piece)))
             return images
 
         def done(images: list[tuple[QImage, QRectF]]) -> None:

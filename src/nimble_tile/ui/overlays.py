@@ -280,7 +280,8 @@ def paint_split(
         painter.drawLine(QPointF(x, frame.top()), QPointF(x, frame.bottom()))
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setBrush(QColor("#ffffff"))
-    middle = QPointF(x, frame.center().y())
+    seen = frame.intersected(QRectF(painter.viewport()))
+    middle = QPointF(x, seen.center().y())
     painter.drawEllipse(middle, 8, 8)
     for sign in (-1, 1):
         tip = middle + QPointF(5 * sign, 0)

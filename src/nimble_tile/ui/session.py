@@ -170,10 +170,15 @@ class Session(QObject):
         self.logged.emit()
         self.titled.emit()
 
-    def put_drafts(self, drafts: Iterable[Draft]) -> None:
-        """Other drafts. They are no settings of the piece: undo leaves them alone."""
+    def put_drafts(self, drafts: Iterable[Draft], learned: bool = False) -> None:
+        """Other drafts. They are no settings of the piece: undo leaves them alone.
+
+        `learned`: only more is known of them; nobody has to be asked to save that.
+        """
         new = tuple(drafts)
         if new != self._drafts:
+            if learned and self._drafts == self._saved_drafts:
+                self._saved_drafts = new
             self._drafts = new
             self.drafted.emit()
             self.titled.emit()

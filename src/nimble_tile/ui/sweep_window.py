@@ -192,7 +192,7 @@ class SweepWindow(QWidget):
                 if cell.rendering is not None:
                     made = cell.rendering
                     whole = to_qimage(made.image if made.rgba is None else made.rgba)
-                    image = QImage.fromData(thumb(whole, code_area(made)), "PNG")
+                    image = QImage.fromData(thumb(whole, code_area(made, cell.piece)), "PNG")
                 self._made.emit(run, replace(cell, rendering=None), image)
             return True
 
