@@ -20,6 +20,7 @@ screenshots: $(STAMP)
 
 bench: $(STAMP)
 	@$(PY) bench/run.py
+	@$(PY) bench/steering.py
 
 readers: $(STAMP)
 	@$(PY) tools/reader_table.py docs/readers.md
