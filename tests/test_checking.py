@@ -20,6 +20,10 @@ from nimble_tile.core.checking.report import Entry, as_html, as_json, save
 from nimble_tile.core.checking.sources import images, listed
 from nimble_tile.core.errors import OutputError, PictureError
 from nimble_tile.core.phonelog import PhoneTest
+from nimble_tile.core.piece import Code, Message
+from nimble_tile.core.rendering import plain_code
+from nimble_tile.core.symbol.encode import encode
+from nimble_tile.core.symbol.steering import Steering, Wanted, freedom
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
 
@@ -225,3 +229,16 @@ def test_the_report_holds_everything_and_fetches_nothing(tmp_path, bay):
 
 def test_pdfium_agrees_on_the_number_of_pages():
     assert len(pypdfium2.PdfDocument(pdf_of(code("a"), code("b")))) == 2
+
+
+def test_a_steered_code_with_little_padding_is_not_taken_for_a_spoilt_one(bay):
+    # At level Q hardly any padding is left: most modules are those of the plain symbol.
+    symbol = encode(Message(text=LINK), Code(level="Q", version="4", raise_level=False,
+                                             steer="padding"))  # fmt: skip
+    rng = np.random.default_rng(5)
+    wanted = Wanted(rng.random(symbol.dark.shape) < 0.5, rng.random(symbol.dark.shape))
+    made = Steering(symbol, freedom(symbol), wanted.weight).best(wanted).symbol
+    image = plain_code(made, 4, 8 * (made.side + 8))
+    (found,) = check(image, bay).findings
+    assert found.verdict.spare == 1.0
+    assert np.array_equal(found.symbol.dark, made.dark)

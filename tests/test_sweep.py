@@ -131,7 +131,7 @@ def test_a_sweep_in_the_window_gives_a_piece_and_drafts(window, settle, qtbot, m
     swept.board.selectAll()
     swept.keep.click()
     drafts = window.session.drafts
-    assert len(drafts) == 6 and drafts[0].name == "Strength 35 %, Blend method Tone"
+    assert len(drafts) == 6 and drafts[0].name == "35 %, Tone"
     assert [d.reach for d in drafts] == [s.cell.reach for s in shots]
     assert all(not window.shelf.image(d).isNull() for d in drafts)
     swept.keep.click()

@@ -322,7 +322,10 @@ class SweepWindow(QWidget):
             made.append(
                 Draft(
                     key=secrets.token_hex(4),
-                    name=free_name((*session.drafts, *made), self.name(cell)),
+                    name=free_name(
+                        (*session.drafts, *made),
+                        shot.title if len(cell.values) > 1 else self.name(cell),
+                    ),
                     piece=piece, state=cell.verdict.state, words=cell.verdict.words,
                     reach=cell.reach,
                     fidelity=None if fidelity is None else fidelity.ssim_view,

@@ -75,18 +75,23 @@ def recognise(grey: np.ndarray, reading: Reading, quiet_zone: int = 4) -> Recogn
     if reading.version is None or reading.mask is None or len(reading.corners) != 4:
         return None
     quad = np.array(reading.corners, float)
+    doubtful = None
     for charset in CHARSETS:
         symbol = _encoded(reading, charset)
         if symbol is None:
             continue
         found = _looked(grey, quad, symbol, quiet_zone)
         if found.sample.wrong.mean() < MISFIT:
-            return found
+            if found.sample.spare > 0:
+                return found
+            # No reader could have corrected so much, unless padding or segments differ.
+            doubtful = doubtful or found
     if (symbol := _recovered(grey, quad, reading)) is not None:
         found = _looked(grey, quad, symbol, quiet_zone)
-        if found.sample.wrong.mean() < MISFIT:
+        fits = MISFIT if doubtful is None else doubtful.sample.wrong.mean()
+        if found.sample.wrong.mean() < fits:
             return found
-    return None
+    return doubtful
 
 
 def _encoded(reading: Reading, charset: str) -> Symbol | None:
