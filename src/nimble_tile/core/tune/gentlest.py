@@ -11,7 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -25,6 +25,8 @@ from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import subject_of
 from nimble_tile.core.trials.trial import Trial
+from nimble_tile.core.tune.found import Found as Found
+from nimble_tile.core.tune.found import Progress as Progress
 from nimble_tile.core.tune.guess import LIKENESS, REACH, Kind, as_rows, chance, predict
 from nimble_tile.core.tune.measure import Measure, Stopped
 from nimble_tile.core.tune.weak import weakest
@@ -72,70 +74,14 @@ lowered; and how far at most, in parts of its strength: from bold to careful."""
 LOWER_AT = (14,)
 """Looks before which modules are lowered."""
 
-MISSING, MOST_MISSING = 0.02, 1
-"""Likeness that a reader is worth which does not read the image straight on, and how many such
-readers there may be: some are blind to large flat areas there, and read every photo of it."""
+MOST_MISSING = 1
+"""Readers that need not read the image straight on: some are blind to large flat areas there, and
+read every photo of it."""
 
 FINALISTS = 2
 
 ELSEWHERE = 0.1
 """Likeness that a unit of reach missing with another seed is worth."""
-
-COLOUR = 0.001
-"""Likeness that a unit of mean colour difference is worth."""
-
-
-@dataclass(frozen=True, eq=False)
-class Found:
-    """What the search has so far.
-
-    Attributes
-    ----------
-    piece : Piece
-    rendering : Rendering
-    reach : float
-        Against the plain code that a person would make.
-    fidelity : Fidelity
-    missing : int
-        Readers that do not read the image straight on, where it was looked at.
-    """
-
-    piece: Piece
-    rendering: Rendering
-    reach: float
-    fidelity: Fidelity
-    missing: int = 0
-
-    @property
-    def worth(self) -> float:
-        """Likeness, less a little for changed colours and for readers that miss it."""
-        seen = self.fidelity.ssim_view - COLOUR * self.fidelity.delta_e_mean
-        return seen - MISSING * self.missing
-
-
-@dataclass(frozen=True, eq=False)
-class Progress:
-    """One step of the search.
-
-    Attributes
-    ----------
-    before : Found
-        The piece as it was.
-    best : Found or None
-        The best so far: one that holds the wanted reach, else the one that holds most.
-    holds : bool
-        Whether the best holds the wanted reach.
-    share : float
-        Of the work that is done, 0 to 1.
-    what : str
-        What is being done.
-    """
-
-    before: Found
-    best: Found | None
-    holds: bool
-    share: float
-    what: str
 
 
 def ready(piece: Piece) -> None:
