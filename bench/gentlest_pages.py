@@ -94,8 +94,8 @@ def _mended(rows: list[dict]) -> str:
     return (
         "\n## Mending\n\n"
         f"{len(rows)} failing composites: the plain code laid over the photographs at the "
-        "highest opacity at which at most one reader of four reads it, ten symbols from 3-M to "
-        f"10-L. The symbol was recognised in {sum(row.get('recognised', False) for row in rows)} "
+        "highest opacity at which at most one reader of four reads it, symbols "
+        f"{', '.join(dict.fromkeys(row['symbol'] for row in rows))}. The symbol was recognised in {sum(row.get('recognised', False) for row in rows)} "
         f"of {len(rows)}. {len(whole)} of {len(rows)} ({len(whole) / len(rows):.1%}) are read by "
         "all four readers straight on afterwards and hold a reach of at least 90%. Mean colour "
         f"difference over the whole square {ours:.2f}, where more flat overlay needs {flat:.2f} "
