@@ -91,11 +91,13 @@ def _passes(rows: list[dict]) -> str:
 def _mended(rows: list[dict]) -> str:
     whole = [row for row in rows if row["readers"] == 4 and row["reach"] >= 0.9]
     ours, flat = _mean(rows, "mend"), _mean(rows, "overlay")
+    symbols = ", ".join(dict.fromkeys(row["symbol"] for row in rows))
+    known = sum(row.get("recognised", False) for row in rows)
     return (
         "\n## Mending\n\n"
         f"{len(rows)} failing composites: the plain code laid over the photographs at the "
         "highest opacity at which at most one reader of four reads it, symbols "
-        f"{', '.join(dict.fromkeys(row['symbol'] for row in rows))}. The symbol was recognised in {sum(row.get('recognised', False) for row in rows)} "
+        f"{symbols}. The symbol was recognised in {known} "
         f"of {len(rows)}. {len(whole)} of {len(rows)} ({len(whole) / len(rows):.1%}) are read by "
         "all four readers straight on afterwards and hold a reach of at least 90%. Mean colour "
         f"difference over the whole square {ours:.2f}, where more flat overlay needs {flat:.2f} "
