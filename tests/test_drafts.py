@@ -217,7 +217,7 @@ def test_a_draft_gets_its_reach_when_the_trials_are_through(window, settle, qtbo
     window.draft_desk.keep("Before the trials")
     qtbot.waitUntil(lambda: window.session.drafts[0].reach is not None, timeout=60_000)
     assert window.session.drafts[0].reach == window.proof.reach
-    assert "Reach" in window.shelf.list.item(0).toolTip()
+    assert "reach" in window.shelf.list.item(0).toolTip()
 
 
 def test_name_and_note(window, settle, monkeypatch):

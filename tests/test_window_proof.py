@@ -425,7 +425,7 @@ def test_a_rectangle_of_the_bench_and_the_clipboard_are_checked(window, settle, 
     assert len(checks.details.trials.results) == len(sets.shipped())
     QGuiApplication.clipboard().clear()
     checks.pasted.click()
-    assert "clipboard is empty" in checks.note.text()
+    assert "no image on the clipboard" in checks.note.text()
     # Escape calls the rectangle off.
     window.act_region.trigger()
     QTest.keyClick(bench, Qt.Key.Key_Escape)

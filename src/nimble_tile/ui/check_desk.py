@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QRectF
 
 from nimble_tile.ui.hands.region import RegionHand
+from nimble_tile.ui.side_window import Later
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -25,28 +26,20 @@ class CheckDesk(QObject):
         self.region = RegionHand(window.bench)
         self.region.dragged.connect(self._dragged)
         self.region.ended.connect(self._let_go)
-        self._checks: CheckWindow | None = None
+        self._checks = Later(window, _check_window)
         self._phone: PhoneView | None = None
 
     @property
     def checks(self) -> CheckWindow:
         """The check window."""
-        if self._checks is None:
-            from nimble_tile.ui.check_window import CheckWindow
-
-            self._checks = CheckWindow(self.window)
-            self._checks.dress(self.window._theme())
-        return self._checks
+        return self._checks.get()
 
     def open(self) -> CheckWindow:
         """Bring the check window to the front."""
         window = self.checks
         if not window.isVisible():
             window.intended.setPlainText(self.window.session.piece.message.text)
-        window.show()
-        window.raise_()
-        window.activateWindow()
-        return window
+        return self._checks.open()
 
     def choose_files(self) -> None:
         self.open().choose_files()
@@ -106,15 +99,18 @@ class CheckDesk(QObject):
 
     def dress(self, theme) -> None:
         """Follow the theme."""
-        if self._checks is not None:
-            self._checks.dress(theme)
+        self._checks.dress(theme)
 
     def stop(self) -> None:
         """End what works in the background."""
-        if self._checks is not None:
-            self._checks.shut_down()
-            self._checks.close()
+        self._checks.stop()
         if self._phone is not None:
             self._phone.close()
             self._phone.deleteLater()
             self._phone = None
+
+
+def _check_window() -> type[CheckWindow]:
+    from nimble_tile.ui.check_window import CheckWindow
+
+    return CheckWindow

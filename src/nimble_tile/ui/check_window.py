@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSize, Qt
+from PySide6.QtCore import QMimeData, QSize, Qt
 from PySide6.QtGui import (
     QCloseEvent,
     QDragEnterEvent,
@@ -19,17 +19,12 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import (
     QCheckBox,
     QFileDialog,
-    QFrame,
     QHBoxLayout,
-    QLabel,
     QPlainTextEdit,
-    QProgressBar,
     QPushButton,
-    QScrollArea,
     QTreeWidget,
     QTreeWidgetItem,
     QVBoxLayout,
-    QWidget,
 )
 
 from nimble_tile.core.errors import UserError
@@ -43,9 +38,11 @@ from nimble_tile.ui.check_parts import (
     reduced,
     state_icon,
 )
-from nimble_tile.ui.controls import row, rule, set_rank
+from nimble_tile.ui.controls import row, rule, scrolled
 from nimble_tile.ui.engine import to_qimage
-from nimble_tile.ui.jobs import Cancelled, Jobs, Progress
+from nimble_tile.ui.incoming import image_in, paths_in, welcome
+from nimble_tile.ui.jobs import Cancelled, Progress
+from nimble_tile.ui.side_window import SideWindow
 from nimble_tile.ui.watcher import Watcher
 
 if TYPE_CHECKING:
@@ -55,17 +52,13 @@ if TYPE_CHECKING:
 _FILES = "Images (*.png *.jpg *.jpeg *.webp *.tif *.tiff *.svg *.pdf)"
 
 
-class CheckWindow(QWidget):
+class CheckWindow(SideWindow):
     """The window that checks; it belongs to a main window and uses its readers and trials."""
 
     def __init__(self, window: Window) -> None:
-        super().__init__(window, Qt.WindowType.Window)
-        self.window_ = window
-        self.setWindowTitle("Check – Nimble Tile")
+        super().__init__(window, "Check", 1120, 740)
         self.setAcceptDrops(True)
-        self.resize(1120, 740)
         self.items: list[Item] = []
-        self.jobs = Jobs(self)
         self.watcher = Watcher(self)
         self._theme = themes.LIGHT
         self.add, self.folder, self.watch = (
@@ -90,13 +83,6 @@ class CheckWindow(QWidget):
         self.tree.setMinimumWidth(260)
         self.tree.setAllColumnsShowFocus(True)
         self.picture, self.details = CodesView(), Details()
-        self.note = QLabel()
-        self.note.setTextFormat(Qt.TextFormat.PlainText)
-        self.note.setWordWrap(True)
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 100)
-        self.bar.setTextVisible(False)
-        self.bar.setFixedHeight(4)
         self.cancel = QPushButton("Stop")
         self._lay_out()
         self._connect()
@@ -111,15 +97,10 @@ class CheckWindow(QWidget):
         left.addWidget(self.tree, 1)
         left.addWidget(self.compares)
         left.addWidget(self.intended)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFrameShape(QFrame.Shape.NoFrame)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(self.details)
         right = QVBoxLayout()
         right.setSpacing(8)
         right.addWidget(self.picture, 3)
-        right.addWidget(area, 4)
+        right.addWidget(scrolled(self.details), 4)
         body = QHBoxLayout()
         body.setSpacing(20)
         body.addLayout(left, 2)
@@ -197,31 +178,24 @@ class CheckWindow(QWidget):
     def paste(self) -> None:
         """Check the image or the files that lie on the clipboard."""
         mime = QGuiApplication.clipboard().mimeData()
-        if mime is None:
-            self.say("The clipboard is empty.", "error")
-            return
-        paths = [Path(url.toLocalFile()) for url in mime.urls() if url.isLocalFile()]
-        image = QImage(mime.imageData()) if mime.hasImage() else QImage()
+        if not self._take(mime, "From the clipboard"):
+            self.say("There is no image on the clipboard.", "error")
+
+    def _take(self, mime: QMimeData | None, name: str) -> bool:
+        """Check the files or the image that lie there; False where there are none."""
+        paths, image = paths_in(mime), image_in(mime)
         if paths:
             self.check_paths(paths)
         elif not image.isNull():
-            self.check_image(image, "From the clipboard")
-        else:
-            self.say("There is no image on the clipboard.", "error")
+            self.check_image(image, name)
+        return bool(paths) or not image.isNull()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        mime = event.mimeData()
-        if mime.hasImage() or any(url.isLocalFile() for url in mime.urls()):
-            event.acceptProposedAction()
+        welcome(event)
 
     def dropEvent(self, event: QDropEvent) -> None:
         event.acceptProposedAction()
-        mime = event.mimeData()
-        paths = [Path(url.toLocalFile()) for url in mime.urls() if url.isLocalFile()]
-        if paths:
-            self.check_paths(paths)
-        elif mime.hasImage():
-            self.check_image(QImage(mime.imageData()), "Dropped image")
+        self._take(event.mimeData(), "Dropped image")
 
     def check_paths(self, paths: Sequence[Path]) -> None:
         """Check files and the images of folders, one after another."""
@@ -386,11 +360,6 @@ class CheckWindow(QWidget):
 
     # Small things ------------------------------------------------------------------
 
-    def say(self, text: str, rank: str = "soft") -> None:
-        """A sentence at the foot."""
-        self.note.setText(text)
-        set_rank(self.note, rank)
-
     def _running(self, what: str, share: float) -> None:
         self.say(what)
         self.bar.setValue(round(100 * share))
@@ -402,8 +371,7 @@ class CheckWindow(QWidget):
         self.cancel.hide()
 
     def _stop(self) -> None:
-        self.jobs.clear()
-        self.jobs.cancel()
+        self.halt()
         self.say("Stopped.")
 
     def _lost(self, text: str) -> None:
@@ -442,8 +410,7 @@ class CheckWindow(QWidget):
     def shut_down(self) -> None:
         """End the worker."""
         self.watcher.stop()
-        self.jobs.clear()
-        self.jobs.stop()
+        super().shut_down()
 
 
 def _counted(count: int, what: str) -> str:

@@ -15,7 +15,9 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLabel,
+    QProgressBar,
     QPushButton,
+    QScrollArea,
     QSizePolicy,
     QSlider,
     QSpinBox,
@@ -84,6 +86,27 @@ def row(*widgets: QWidget | int, spacing: int = 8) -> QHBoxLayout:
         else:
             layout.addWidget(widget)
     return layout
+
+
+def scrolled(inside: QWidget, width: int | None = None) -> QScrollArea:
+    """A widget that is scrolled up and down where there is no room for it."""
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setWidget(inside)
+    if width is not None:
+        area.setFixedWidth(width)
+    return area
+
+
+def thin_bar() -> QProgressBar:
+    """How far work is, 0 to 100, as a line."""
+    bar = QProgressBar()
+    bar.setRange(0, 100)
+    bar.setTextVisible(False)
+    bar.setFixedHeight(4)
+    return bar
 
 
 def named(label: str, control: QWidget, width: int = 92) -> QHBoxLayout:

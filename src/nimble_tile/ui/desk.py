@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QBuffer, QIODevice, QMimeData, QObject
+from PySide6.QtCore import QMimeData, QObject
 from PySide6.QtGui import QGuiApplication, QImage
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
@@ -14,6 +14,7 @@ from nimble_tile.core.picture.opening import read_file
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.project import archive
 from nimble_tile.ui.engine import to_qimage
+from nimble_tile.ui.incoming import as_png, image_in, paths_in
 from nimble_tile.ui.jobs import Progress
 from nimble_tile.ui.session import new_piece
 
@@ -107,38 +108,28 @@ class Desk(QObject):
 
     def paste_picture(self) -> None:
         """Take the picture that lies on the clipboard."""
-        mime = QGuiApplication.clipboard().mimeData()
-        if mime is None:  # nothing at all lies there
-            self.window.notice.say("There is no picture to paste.")
-        else:
-            self.take_mime(mime, "There is no picture to paste.")
+        self.take_mime(QGuiApplication.clipboard().mimeData(), "There is no picture to paste.")
 
-    def take_mime(self, mime: QMimeData, otherwise: str) -> None:
-        for url in mime.urls():
-            path = Path(url.toLocalFile())
-            if url.isLocalFile() and path.suffix.lower() == archive.SUFFIX:
+    def take_mime(self, mime: QMimeData | None, otherwise: str) -> None:
+        """Take the first file, or the image, that lies there; `otherwise`: what is said else."""
+        for path in paths_in(mime)[:1]:
+            if path.suffix.lower() == archive.SUFFIX:
                 self.open_project(path)
-                return
-            if url.isLocalFile() and path.suffix.lower() == ".json":
+            elif path.suffix.lower() == ".json":
                 self.window.look_desk.take_look(path)
-                return
-            if url.isLocalFile() and self._takes_logo(path):
+            elif self._takes_logo(path):
                 self.window.laid_desk.bring_logo(path)
-                return
-            if url.isLocalFile():
+            else:
                 self.bring_picture(path)
-                return
-        image = QImage(mime.imageData()) if mime.hasImage() else QImage()
+            return
+        image = image_in(mime)
         if image.isNull():
             self.window.notice.say(otherwise)
             return
 
         def work(progress: Progress) -> str:
             progress.step("Taking the picture", 0.3)
-            buffer = QBuffer()
-            buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-            image.save(buffer, "PNG")
-            return self.pictures.add(bytes(buffer.data().data()), "The pasted picture")
+            return self.pictures.add(as_png(image), "The pasted picture")
 
         if self.window.ladder.rungs[self.window.ladder.current] is self.window.logo:
             self.job(work, lambda digest: self.window.laid_desk.take_logo(digest, "Pasted logo"))

@@ -6,17 +6,20 @@ import secrets
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QBuffer, QIODevice, QObject, QRectF, Qt
+from PySide6.QtCore import QObject, QRectF, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QLineEdit, QPlainTextEdit, QVBoxLayout
 
-from nimble_tile.core.project.drafts import MOST, THUMB, Draft, free_name
+from nimble_tile.core.project.drafts import MOST, THUMB, Draft, bare, free_name
 from nimble_tile.ui.controls import named, soft
 from nimble_tile.ui.engine import to_qimage
+from nimble_tile.ui.figures import in_line
+from nimble_tile.ui.incoming import as_png
 from nimble_tile.ui.jobs import Progress
 
 if TYPE_CHECKING:
     from nimble_tile.core.piece import Piece
+    from nimble_tile.core.render import Renderer
     from nimble_tile.core.rendering import Rendering
     from nimble_tile.core.scan.verdict import Verdict
     from nimble_tile.ui.compare_view import CompareView
@@ -40,28 +43,25 @@ def code_area(rendering: Rendering, piece: Piece) -> QRectF:
     return QRectF(box.x, box.y, box.width, box.height)
 
 
-def thumb(image: QImage, code: QRectF | None = None) -> bytes:
-    """A small picture of an image, as a PNG file: of the code and what is round it."""
-    small = image
-    if code is not None and not code.isEmpty():
+def small(image: QImage, code: QRectF) -> QImage:
+    """A small picture of an image: of the code and what is round it, where it is known."""
+    if not code.isEmpty():
         round_it = ROUND * max(code.width(), code.height())
         part = code.adjusted(-round_it, -round_it, round_it, round_it).toAlignedRect()
-        small = image.copy(part.intersected(image.rect()))
-    image = small
-    if max(image.width(), image.height()) > THUMB:
-        small = image.scaled(
-            THUMB, THUMB, Qt.AspectRatioMode.KeepAspectRatio,
-            Qt.TransformationMode.SmoothTransformation,
-        )  # fmt: skip
-    buffer = QBuffer()
-    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    small.save(buffer, "PNG")
-    return bytes(buffer.data().data())
+        image = image.copy(part.intersected(image.rect()))
+    if max(image.width(), image.height()) <= THUMB:
+        return image
+    return image.scaled(
+        THUMB, THUMB, Qt.AspectRatioMode.KeepAspectRatio,
+        Qt.TransformationMode.SmoothTransformation,
+    )  # fmt: skip
 
 
-def bare(piece: Piece) -> Piece:
-    """A piece without its phone log, as drafts hold it."""
-    return piece.model_copy(update={"log": ()})
+def pictured(renderer: Renderer, piece: Piece, size: int) -> tuple[QImage, QRectF]:
+    """A piece rendered at a size, and where its code lies there."""
+    made = renderer.render(piece, size)
+    image = to_qimage(made.image if made.rgba is None else made.rgba)
+    return image, code_area(made, piece)
 
 
 class DraftDesk(QObject):
@@ -105,13 +105,16 @@ class DraftDesk(QObject):
 
     def _piece_changed(self) -> None:
         self.close_view()  # what is compared there is not the piece any more
-        self._show()
+        self.shelf.mark(self._here())
+
+    def _here(self) -> str:
+        """Key of the draft that the piece is now; nothing where it is none."""
+        piece = bare(self.session.piece)
+        return next((draft.key for draft in self.session.drafts if draft.piece == piece), "")
 
     def _show(self) -> None:
         drafts = self.session.drafts
-        here = bare(self.session.piece)
-        current = next((draft.key for draft in drafts if draft.piece == here), "")
-        self.shelf.take(drafts, current)
+        self.shelf.take(drafts, self._here())
         count = len(drafts)
         self.window.foot.drafts.setText(f"Drafts ({count})" if count else "Drafts")
 
@@ -127,19 +130,34 @@ class DraftDesk(QObject):
             self.shelf.reveal(same.key)
             window.notice.say(f"The shelf has this piece already: {same.name}.", good=True)
             return
-        draft = Draft(
-            key=secrets.token_hex(4), name=free_name(self.session.drafts, wish), piece=piece
-        )
+        image = None
         if shown is not None and shown.finished is not None and bare(shown.piece) == piece:
-            code = None if shown.rendering is None else code_area(shown.rendering, piece)
-            draft = draft.model_copy(update={"thumb": thumb(shown.finished, code)})
-            if window.current and window.verdict is not None:
-                proved = window.proof.proved_ticket == window.engine.ticket
-                draft = _judged(draft, window.verdict, window.proof.reach if proved else None)
+            code = QRectF() if shown.rendering is None else code_area(shown.rendering, piece)
+            image = small(shown.finished, code)
+        draft = self.made(piece, free_name(self.session.drafts, wish), image, *self._now())
         if self.add((draft,)):
             self.shelf.reveal(draft.key)
-            if not draft.thumb:
+            if image is None:
                 self._draw(draft)
+
+    def _now(self) -> tuple[Verdict | None, float | None]:
+        """Verdict and reach of the piece as it is, as far as they are known."""
+        window = self.window
+        if not window.current or window.verdict is None:
+            return None, None
+        proved = window.proof.proved_ticket == window.engine.ticket
+        return window.verdict, window.proof.reach if proved else None
+
+    @staticmethod
+    def made(
+        piece: Piece, name: str, image: QImage | None, verdict: Verdict | None, reach: float | None
+    ) -> Draft:
+        """A draft that is on no shelf yet; `image`: from `small`."""
+        return Draft(
+            key=secrets.token_hex(4), name=name, piece=piece,
+            thumb=b"" if image is None else as_png(image),
+            **({} if verdict is None else _known(verdict, reach)),
+        )  # fmt: skip
 
     def add(self, drafts: Sequence[Draft]) -> bool:
         """Put drafts on the shelf; False, and a sentence, where it is full."""
@@ -155,9 +173,7 @@ class DraftDesk(QObject):
         def work(progress: Progress) -> bytes:
             from nimble_tile.core.render import Renderer
 
-            made = Renderer(self.window.pictures).render(draft.piece, SMALL)
-            image = to_qimage(made.image if made.rgba is None else made.rgba)
-            return thumb(image, code_area(made, draft.piece))
+            return as_png(small(*pictured(Renderer(self.window.pictures), draft.piece, SMALL)))
 
         self.window.jobs.start(
             work, lambda made: self._change(draft.key, True, thumb=made), lambda error: None
@@ -227,14 +243,11 @@ class DraftDesk(QObject):
         drafts = [draft for key in keys if (draft := self._draft(key)) is not None]
         if len(drafts) not in (1, 2):
             return
-        sides = [(draft.name, _told(draft), draft.key, draft.piece) for draft in drafts]
+        sides = [(d.name, in_line(d.words, d.reach, d.fidelity), d.key, d.piece) for d in drafts]
         if len(sides) == 1:
-            window = self.window
-            proved = window.proof.proved_ticket == window.engine.ticket
-            told = ""
-            if window.current and window.verdict is not None:
-                now = Draft(key="0" * 8, name="now", piece=self.session.piece)
-                told = _told(_judged(now, window.verdict, window.proof.reach if proved else None))
+            verdict, reach = self._now()
+            known = {} if verdict is None else _known(verdict, reach)
+            told = in_line(known.get("words", ""), reach, known.get("fidelity"))
             sides.append(("The piece now", told, "", self.session.piece))
 
         def work(progress: Progress) -> list[tuple[QImage, QRectF]]:
@@ -244,9 +257,7 @@ class DraftDesk(QObject):
             for number, (name, _, _, piece) in enumerate(sides):
                 progress.step(f"Rendering {name[0].lower() + name[1:]}", number / len(sides))
                 size = min(COMPARED, piece.finish.size or renderer.natural_size(piece))
-                made = renderer.render(piece, size)
-                image = to_qimage(made.image if made.rgba is None else made.rgba)
-                images.append((image, code_area(made, piece)))
+                images.append(pictured(renderer, piece, size))
             return images
 
         def done(images: list[tuple[QImage, QRectF]]) -> None:
@@ -314,17 +325,3 @@ def _known(verdict: Verdict, reach: float | None) -> dict:
         "state": verdict.state, "words": verdict.words, "reach": reach,
         "fidelity": None if fidelity is None else max(-1.0, min(1.0, fidelity.ssim_view)),
     }  # fmt: skip
-
-
-def _judged(draft: Draft, verdict: Verdict, reach: float | None) -> Draft:
-    return draft.model_copy(update=_known(verdict, reach))
-
-
-def _told(draft: Draft) -> str:
-    """Verdict, reach and fidelity in a line."""
-    told = [draft.words or "Not judged yet"]
-    if draft.reach is not None:
-        told.append(f"reach {draft.reach:.0%}")
-    if draft.fidelity is not None:
-        told.append(f"fidelity {draft.fidelity:.2f}")
-    return ", ".join(told)

@@ -2,41 +2,42 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
-    QFrame,
     QHBoxLayout,
     QLabel,
     QPlainTextEdit,
-    QProgressBar,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
 from nimble_tile.ui import theme as themes
-from nimble_tile.ui.controls import Choice, Segments, Slider, row, soft
+from nimble_tile.ui.controls import Choice, Segments, Slider, row, scrolled, soft
 from nimble_tile.ui.mend_places import Places
 from nimble_tile.ui.mend_view import MendView
+from nimble_tile.ui.side_window import SideWindow
+
+if TYPE_CHECKING:
+    from nimble_tile.ui.window import Window
 
 WANTED = 0.90
 """Reach that is held unless somebody says otherwise."""
 
 
-class MendFace(QWidget):
+class MendFace(SideWindow):
     """All controls; what they do is the window's.
 
     Parameters
     ----------
-    parent : QWidget
-    text : str
-        The intended message to begin with.
+    window : Window
     """
 
-    def __init__(self, parent: QWidget, text: str) -> None:
-        super().__init__(parent, Qt.WindowType.Window)
-        self._build(text)
+    def __init__(self, window: Window) -> None:
+        super().__init__(window, "Mend", 1180, 760)
+        self._build(window.session.piece.message.text)
         self._lay_out()
 
     def _build(self, text: str) -> None:
@@ -59,7 +60,7 @@ class MendFace(QWidget):
         self.reach = Slider("Reach to hold", 0.6, 1, WANTED, "%", factor=100)
         self.reach.track.setToolTip("Share of what the plain code of the same symbol passes")
         self.mend = QPushButton("Mend")
-        self.stop = QPushButton("Keep the best so far")
+        self.stop = QPushButton()
         self.results = Segments(
             "Result",
             [("best", "Smallest change", "The least change that holds"),
@@ -81,14 +82,9 @@ class MendFace(QWidget):
              ("changes", "Changes", "Modules that were made lighter or darker")],
         )  # fmt: skip
         self.way.set_value("mended")
-        self.told, self.note = QLabel(), soft()
+        self.told = QLabel()
         self.told.setTextFormat(Qt.TextFormat.PlainText)
-        for label in (self.told, self.note):
-            label.setWordWrap(True)
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 100)
-        self.bar.setTextVisible(False)
-        self.bar.setFixedHeight(4)
+        self.told.setWordWrap(True)
         self.copy, self.save = QPushButton("Copy"), QPushButton("Save…")
         for button in (self.find, self.mend):
             button.setProperty("main", True)
@@ -117,12 +113,6 @@ class MendFace(QWidget):
         left.addWidget(self._places)
         left.addWidget(self.areas, 1)
         left.addLayout(row(self.keep, self.free, 1, spacing=6))
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFrameShape(QFrame.Shape.NoFrame)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(inside)
-        area.setFixedWidth(316)
         right = QVBoxLayout()
         right.setSpacing(8)
         right.addWidget(self.view, 1)
@@ -138,8 +128,45 @@ class MendFace(QWidget):
         whole = QHBoxLayout(self)
         whole.setContentsMargins(20, 16, 20, 12)
         whole.setSpacing(16)
-        whole.addWidget(area)
+        whole.addWidget(scrolled(inside, 316))
         whole.addLayout(right, 1)
+
+    def offer(self, idle: bool, there: bool, known: bool, mended: bool, second: bool) -> None:
+        """Show what can be done now.
+
+        Parameters
+        ----------
+        idle : bool
+            Nothing goes on.
+        there, known : bool
+            There is a picture, and its code is known.
+        mended, second : bool
+            There is a result, and another one.
+        """
+        text = bool(self.message.toPlainText())
+        for button in (self.open_it, self.pasted, self.from_bench):
+            button.setEnabled(idle)
+        for button in (self.where, self.everywhere, self.keep):
+            button.setEnabled(idle and there)
+        self.everywhere.setVisible(self.view.region is not None)
+        self.find.setEnabled(idle and there and text)
+        self.find.setToolTip("" if there and text else
+                             "Write the message" if there else "Open a picture first")  # fmt: skip
+        for part in (self.which, self.sure, self.keep):
+            part.setVisible(known)
+        self.find.setVisible(not known)
+        self.mend.setEnabled(idle and known)
+        self.mend.setText("Mend again" if mended else "Mend")
+        self.mend.setToolTip("" if known else "The code must be found first")
+        self.which.setEnabled(idle)
+        self.reach.setEnabled(idle)
+        self.results.setVisible(second and idle)
+        for part in (self._places, self.areas, self.way):
+            part.setVisible(mended)
+        self.areas.setEnabled(idle)
+        self.free.setVisible(known and bool(self.view.kept or self.areas.stays))
+        for button in (self.copy, self.save):
+            button.setEnabled(idle and mended)
 
 
 def _head(text: str) -> QLabel:

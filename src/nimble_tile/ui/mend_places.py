@@ -124,6 +124,17 @@ class Places(QListWidget):
         return to_qimage(made)
 
 
+def in_words(attempt: Attempt) -> str:
+    """What a result costs and holds."""
+    read, of = sum(attempt.read.values()), len(attempt.read)
+    touched, whole = attempt.touched, attempt.changed.size
+    return (
+        f"{read} of {of} readers read it, reach {attempt.reach:.0%}. {touched} of {whole} modules "
+        f"changed ({touched / whole:.0%}); mean colour difference "
+        f"{attempt.change.delta_e_mean:.1f}, likeness to before {attempt.change.ssim_view:.2f}."
+    )
+
+
 def changes_image(attempt: Attempt) -> QImage:
     """What was made lighter (green) and darker (red), as a picture of one pixel a module."""
     import numpy as np

@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPointF, QRectF, Signal
-from PySide6.QtGui import QCloseEvent, QGuiApplication
+from PySide6.QtCore import QMimeData, QPointF, QRectF, Signal
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QGuiApplication
 from PySide6.QtWidgets import QFileDialog
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.ui import theme as themes
-from nimble_tile.ui.controls import set_rank
+from nimble_tile.ui.check_parts import from_qimage
 from nimble_tile.ui.engine import to_qimage
-from nimble_tile.ui.jobs import Progress
-from nimble_tile.ui.mend_incoming import MendIncoming
-from nimble_tile.ui.mend_places import changes_image
+from nimble_tile.ui.incoming import image_in, paths_in, welcome
+from nimble_tile.ui.mend_face import MendFace
+from nimble_tile.ui.mend_places import changes_image, in_words
 
 if TYPE_CHECKING:
     import numpy as np
@@ -24,32 +26,42 @@ if TYPE_CHECKING:
     from nimble_tile.core.tune.recover import Suspect
     from nimble_tile.ui.window import Window
 
+_PICTURES = "Pictures (*.png *.jpg *.jpeg *.webp *.tif *.tiff)"
 _SAVED = "PNG (*.png);;JPEG (*.jpg *.jpeg)"
 
 
-class MendWindow(MendIncoming):
+@dataclass(frozen=True)
+class Task:
+    """Work in the background: its number, and whether it should end."""
+
+    run: int
+    stop: Callable[[], bool]
+
+
+class MendWindow(MendFace):
     """The window that mends; it belongs to a main window and uses its readers and trials."""
 
     _better = Signal(int, object)
 
     def __init__(self, window: Window) -> None:
         super().__init__(window)
-        self.setWindowTitle("Mend – Nimble Tile")
-        self.resize(1180, 760)
+        self.setAcceptDrops(True)
         self.pixels: np.ndarray | None = None
         self.name = ""
         self.suspects: list[Suspect] = []
         self.step: Step | None = None
         self._held: Step | None = None  # an earlier result that holds
         self._drawing = ""  # "region" or "kept"
-        self._run = 0
-        self._enough = self._rested = False
+        self._run = 0  # the work that is heard
+        self._enough = False
         self._connect()
-        self._running("")
-        self._offer()
+        self._rest()
 
     def _connect(self) -> None:
-        self.message.textChanged.connect(self._forget_code)
+        self.open_it.clicked.connect(self.choose)
+        self.pasted.clicked.connect(self.paste)
+        self.from_bench.clicked.connect(self.take_bench)
+        self.message.textChanged.connect(self._other_message)
         self.where.toggled.connect(lambda on: self._draw("region" if on else ""))
         self.keep.toggled.connect(lambda on: self._draw("kept" if on else ""))
         self.everywhere.clicked.connect(self._look_everywhere)
@@ -69,20 +81,69 @@ class MendWindow(MendIncoming):
 
     # The picture ---------------------------------------------------------------
 
+    def choose(self) -> None:
+        """Ask for a picture."""
+        desk = self.window_.desk
+        path, _ = QFileDialog.getOpenFileName(
+            self, "Mend a picture", desk.folder("mending"), _PICTURES
+        )
+        if path:
+            self.window_.settings.set("folder of mending", str(Path(path).parent))
+            self.open_path(Path(path))
+
+    def open_path(self, path: Path) -> None:
+        """Take a picture file."""
+
+        def work(task: Task) -> np.ndarray:
+            from nimble_tile.core.picture.opening import open_picture, read_file
+
+            return open_picture(read_file(path), path.name).over("#ffffff")
+
+        self._work(f"Opening {path.name}", work, lambda pixels: self.take(pixels, path.name))
+
+    def paste(self) -> None:
+        """Take the picture that lies on the clipboard."""
+        self._take_mime(QGuiApplication.clipboard().mimeData(), "There is no picture to paste.")
+
+    def take_bench(self) -> None:
+        """Take the finished piece."""
+        shown = self.window_._shown
+        if shown is None or shown.rendering is None:
+            self.say("There is no code on the bench yet.", "error")
+            return
+        self.message.setPlainText(self.window_.session.piece.message.text)
+        self.take(shown.rendering.image.copy(), "From the bench")
+
+    def _take_mime(self, mime: QMimeData | None, otherwise: str) -> None:
+        image = image_in(mime)
+        for path in paths_in(mime)[:1]:
+            self.open_path(path)
+            return
+        if image.isNull():
+            self.say(otherwise, "error")
+        else:
+            self.take(from_qimage(image), "Pasted picture")
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        welcome(event)
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        event.acceptProposedAction()
+        self._take_mime(event.mimeData(), "What was dropped is not a picture.")
+
     def take(self, pixels: np.ndarray, name: str) -> None:
         """Mend this picture (uint8 H × W × 3)."""
-        self._run += 1
         self.pixels, self.name = pixels, name
         height, width = pixels.shape[:2]
         self.called.setText(f"{name}, {width} × {height} pixels")
         self.view.take(to_qimage(pixels))
-        self._forget_code()
-        self._running("")
-        self._say("")
-        if self.message.toPlainText():
-            self.look()
+        self.look()
 
     # The code ------------------------------------------------------------------
+
+    def _other_message(self) -> None:
+        self._rest()
+        self._forget_code()
 
     def _forget_code(self) -> None:
         """What is known belongs to another picture or another message."""
@@ -111,7 +172,6 @@ class MendWindow(MendIncoming):
         if self._drawing == "region":
             self.view.region = area
             self._draw("")
-            self._forget_code()
             self.look()
         else:
             self.view.kept.append(area)
@@ -131,40 +191,34 @@ class MendWindow(MendIncoming):
     def _look_everywhere(self) -> None:
         self.view.region = None
         self._draw("")
-        self._forget_code()
         self.look()
 
     def look(self) -> None:
         """Find which symbol the picture was made from, and where it lies."""
+        self._rest()
+        self._forget_code()
         text, pixels = self.message.toPlainText(), self.pixels
         if pixels is None or not text:
-            self._offer()
             return
         area = self.view.region
         region = None if area is None else area.getRect()
-        bay, run = self.window_.bay, self._run
+        bay = self.window_.bay
 
-        def work(progress: Progress) -> list[Suspect]:
+        def work(task: Task) -> list[Suspect]:
             from nimble_tile.core.tune.mend import find
 
-            progress.step("Looking for the code", 0.3)
-            return find(pixels, text, bay, region)
+            return find(pixels, text, bay, region, task.stop)
 
         def done(found: list[Suspect]) -> None:
-            if run != self._run or text != self.message.toPlainText():
-                return
-            self._running("")
+            self._rest()
             self.suspects = found
-            self.which.clear()
             for index, suspect in enumerate(found):
                 self.which.addItem(_symbol(suspect), index)
             self.which.setCurrentIndex(0)
             self._choose_suspect()
-            self._say("Found. Mend it, or first say what must stay.")
+            self.say("Found. Mend it, or first say what must stay.")
 
-        self._forget_code()
-        self._running("Looking for the code")
-        self.jobs.start(work, done, self._failed)
+        self._work("Looking for the code", work, done, "Cancel")
 
     @property
     def suspect(self) -> Suspect | None:
@@ -180,7 +234,9 @@ class MendWindow(MendIncoming):
         if suspect is not None:
             self.view.quad = suspect.quad
             how = "It stands there for sure" if suspect.sure else "It may be chance"
-            self.sure.setText(f"{how}: agreement {suspect.score:.0f} times what chance gives.")
+            self.sure.setText(
+                f"{how}: it agrees by {suspect.score:.0f} standard deviations of chance."
+            )
         self._offer()
         self.view.update()
 
@@ -191,74 +247,53 @@ class MendWindow(MendIncoming):
         suspect, pixels, window = self.suspect, self.pixels, self.window_
         if suspect is None or pixels is None:
             return
-        self._run += 1
-        self._enough = False
-        run, wanted = self._run, self.reach.value
-        veto = self.areas.veto(pixels.shape[:2], self.view.kept)
+        wanted, veto = self.reach.value, self.areas.veto(pixels.shape[:2], self.view.kept)
         self._held = self.step if self.step is not None and self.step.best.holds else None
         trials = tuple(window.proof.prover.trials)
-        self._rested = window.proof.prover.paused
-        window.proof.prover.pause(True)  # both would ask for all readers at once
-        self._running("Looking at the picture as it is")
 
-        def work(progress: Progress) -> bool:
+        def work(task: Task) -> bool:
             from nimble_tile.core.trials.room import Room
             from nimble_tile.core.tune.mend import mend
 
-            def stop() -> bool:
-                return self._enough or progress.cancelled or run != self._run
-
             room = Room(window.bay)
-            for step in mend(pixels, suspect, room, trials, wanted, veto, 0, stop):
-                self._better.emit(run, step)
+            for step in mend(pixels, suspect, room, trials, wanted, veto, 0, task.stop):
+                self._better.emit(task.run, step)
             return True
 
-        self.jobs.start(
-            work, lambda _: self._done(run, wanted, veto is not None),
-            lambda error: self._ended(run, error),
+        self._work(
+            "Looking at the picture as it is", work, lambda _: self._done(wanted, veto is not None),
+            "Keep the best so far",
         )  # fmt: skip
-
-    def halt(self) -> None:
-        """Enough: the best so far stays."""
-        self._enough = True
+        self.hold_trials(True)
 
     def _take(self, run: int, step: Step) -> None:
         if run != self._run:
             return
         self.step = step
         self.bar.setValue(round(100 * step.share))
-        self._say(step.what + ".")
+        self.say(step.what + ".")
         if step.best is not None:
             self.results.set_value("best")
             self._show()
 
-    def _done(self, run: int, wanted: float, vetoed: bool) -> None:
-        if run != self._run:
-            return
-        self.window_.proof.prover.pause(self._rested)
-        self._running("")
-        step = self.step
-        if step is None or step.best is None:
-            self._say("It was ended before anything was known.")
-            return
+    def _done(self, wanted: float, vetoed: bool) -> None:
         from nimble_tile.core.tune.mend import why_not
 
-        if not step.best.holds:
+        self._rest()
+        step = self.step
+        if step is None or step.best is None:
+            self.say("It was ended before anything was known.")
+        elif not step.best.holds:
             told = why_not(step.best, wanted, vetoed)
             if self._held is not None:
                 self.step = self._held
                 self._show()
                 told += " What is shown is the result from before."
-            self._say(told, "error")
+            self.say(told, "error")
         elif not step.best.touched:
-            self._say("It scans as it is: nothing had to be changed.")
+            self.say("It scans as it is: nothing had to be changed.")
         else:
-            self._say("Mended. Untick places that must stay, and mend again; or save it.")
-
-    def _ended(self, run: int, error: UserError) -> None:
-        if run == self._run:
-            self.window_.proof.prover.pause(self._rested)
-            self._failed(error)
+            self.say("Mended. Untick places that must stay, and mend again; or save it.")
 
     @property
     def attempt(self) -> Attempt | None:
@@ -270,29 +305,15 @@ class MendWindow(MendIncoming):
 
     def _show(self) -> None:
         """Show the result that is chosen."""
-        from nimble_tile.core.picture.warping import mapped, matrix_to
-
         attempt = self.attempt
         if attempt is None:
             return
-        import numpy as np
-
-        symbol, quiet = attempt.suspect.symbol, attempt.quiet_zone
-        low, high = -quiet, symbol.side + quiet
-        outer = np.array([[low, low], [high, low], [high, high], [low, high]], float)
-        self.view.outer = mapped(matrix_to(attempt.suspect.quad, symbol.side), outer)
+        self.view.outer = attempt.suspect.outer(attempt.quiet_zone)
         self.view.after = to_qimage(attempt.image)
         self.view.changed = changes_image(attempt)
         self.areas.show_attempt(attempt)
         self._show_stays()
-        read = sum(attempt.read.values())
-        share = attempt.touched / attempt.changed.size
-        self.told.setText(
-            f"{read} of {len(attempt.read)} readers read it, reach {attempt.reach:.0%}. "
-            f"{attempt.touched} of {attempt.changed.size} modules changed ({share:.0%}); mean "
-            f"colour difference {attempt.change.delta_e_mean:.1f}, likeness to before "
-            f"{attempt.change.ssim_view:.2f}."
-        )
+        self.told.setText(in_words(attempt))
         self._offer()
         self.view.update()
 
@@ -300,7 +321,7 @@ class MendWindow(MendIncoming):
         self._show_stays()
         self._offer()
         stays = "Mend again: what is not ticked will stay as it was."
-        self._say(stays if self.areas.stays else "")
+        self.say(stays if self.areas.stays else "")
 
     def _show_stays(self) -> None:
         """The places that stay, on the picture."""
@@ -323,7 +344,7 @@ class MendWindow(MendIncoming):
 
     def _copy(self) -> None:
         QGuiApplication.clipboard().setImage(to_qimage(self.attempt.image))
-        self._say("Copied.")
+        self.say("Copied.")
 
     def choose_file(self) -> None:
         """Ask where the mended picture goes."""
@@ -338,78 +359,73 @@ class MendWindow(MendIncoming):
             path = path.with_name(path.name + ".png")
         attempt, original, bay = self.attempt, self.pixels, self.window_.bay
 
-        def work(progress: Progress):
+        def work(task: Task):
             from nimble_tile.core.output.export import export
             from nimble_tile.core.piece import Finish
             from nimble_tile.core.tune.mend import rendering_of
 
-            progress.step(f"Writing {path.name} and reading it back", 0.4)
             return export(rendering_of(attempt, original), path, Finish(), bay)
 
         def done(proof) -> None:
-            self._running("")
+            self._rest()
             right, able = proof.verdict.readers_right
-            self._say(
+            self.say(
                 f"Saved {path.name}. {proof.verdict.words}: {right} of {able} readers read the "
                 "file back from disk.", "soft" if proof.verdict.scans else "error",
             )  # fmt: skip
 
-        self._running(f"Writing {path.name}")
-        self.jobs.start(work, done, self._failed)
+        self._work(f"Writing {path.name} and reading it back", work, done)
 
     # The state of the window -------------------------------------------------------
 
-    def _running(self, what: str) -> None:
-        """Something goes on (or, empty, nothing)."""
-        self._busy = bool(what)
-        self.mend.setVisible(not self._busy)
-        self.stop.setVisible(self._busy)
-        self.bar.setVisible(self._busy)
+    def _work(self, what: str, work: Callable, done: Callable, stops: str = "") -> None:
+        """Do something in the background; what later work or another message ends is not heard.
+
+        `work` gets a `Task`. `stops`: what the button says that ends it; empty where nothing can.
+        """
+        self._rest()
+        self._enough = False
+        self._busy = True
+        run = self._run
+        task = Task(run, lambda: self._enough or run != self._run)
+        self.stop.setText(stops)
+        self.stop.setVisible(bool(stops))
+        self.mend.hide()
         self.bar.setValue(0)
-        if what:
-            self._say(what + ".")
+        self.bar.show()
+        self.say(what + ".")
         self._offer()
 
+        def heard(answer: Callable) -> Callable:
+            return lambda result: answer(result) if run == self._run else None
+
+        self.jobs.start(lambda _: work(task), heard(done), heard(self._failed))
+
+    def _rest(self) -> None:
+        """Nothing goes on any more; what went on is not heard."""
+        self._run += 1
+        self._busy = False
+        self.hold_trials(False)
+        self.stop.hide()
+        self.mend.show()
+        self.bar.hide()
+        self._offer()
+
+    def halt(self) -> None:
+        """Enough: the best so far stays."""
+        self._enough = True
+
     def _failed(self, error: UserError) -> None:
-        self._running("")
-        self._say(str(error), "error")
+        self._rest()
+        self.say(str(error), "error")
 
     def _offer(self) -> None:
         """What can be done now."""
-        there, text = self.pixels is not None, bool(self.message.toPlainText())
-        idle = not self._busy
-        for button in (self.open_it, self.pasted, self.from_bench):
-            button.setEnabled(idle)
-        for button in (self.where, self.everywhere):
-            button.setEnabled(idle and there)
-        self.everywhere.setVisible(self.view.region is not None)
-        self.find.setEnabled(idle and there and text)
-        self.find.setToolTip("" if there and text else
-                             "Write the message" if there else "Open a picture first")  # fmt: skip
-        known = self.suspect is not None
-        self.which.setVisible(known)
-        self.sure.setVisible(known)
-        self.find.setVisible(not known)
-        self.mend.setEnabled(idle and known)
-        self.mend.setText("Mend again" if self.step is not None else "Mend")
-        self.mend.setToolTip("" if known else "The code must be found first")
-        self.reach.setEnabled(idle)
-        second = self.step is not None and self.step.second is not None
-        self.results.setVisible(second and idle)
-        done = self.attempt is not None
-        self._places.setVisible(done)
-        self.areas.setVisible(done)
-        self.areas.setEnabled(idle)
-        self.keep.setEnabled(idle and there)
-        self.keep.setVisible(known)
-        self.free.setVisible(known and bool(self.view.kept or self.areas.stays))
-        self.way.setVisible(done)
-        for button in (self.copy, self.save):
-            button.setEnabled(idle and done)
-
-    def _say(self, text: str, rank: str = "soft") -> None:
-        self.note.setText(text)
-        set_rank(self.note, rank)
+        self.offer(
+            idle=not self._busy, there=self.pixels is not None, known=self.suspect is not None,
+            mended=self.attempt is not None,
+            second=self.step is not None and self.step.second is not None,
+        )  # fmt: skip
 
     def dress(self, theme: themes.Theme) -> None:
         """Follow the theme."""
@@ -417,15 +433,9 @@ class MendWindow(MendIncoming):
         self.view.theme = theme
         self.view.update()
 
-    def closeEvent(self, event: QCloseEvent) -> None:
-        self.halt()
-        event.accept()
-
     def shut_down(self) -> None:
-        """End what works in the background."""
         self._run += 1
-        self.halt()
-        self.jobs.stop()
+        super().shut_down()
 
 
 def _symbol(suspect: Suspect) -> str:

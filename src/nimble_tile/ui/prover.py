@@ -90,7 +90,8 @@ class Prover(QObject):
         self._known_subject: tuple[Rendering, int, Subject] | None = None
         self._set: tuple[Trial, ...] | None = None
         self.own_set: Path | None = None  # file of the designer's own set
-        self.paused = False
+        self.paused = False  # by the designer
+        self._holds = 0  # others that need the readers
         self.wants_limits = False
         self.distance, self.size = 250.0, 40.0
         self._thread = threading.Thread(target=self._run, name="prover", daemon=True)
@@ -117,7 +118,7 @@ class Prover(QObject):
     def submit(self, case: Case) -> None:
         """Prove this one; whatever was being proved is left."""
         with self._wake:
-            self._case, self._todo = case, not self.paused
+            self._case, self._todo = case, not self.resting
             self._start()
             self._wake.notify()
 
@@ -131,7 +132,7 @@ class Prover(QObject):
     def again(self) -> None:
         """Work on the same case again; what is known is not worked out anew."""
         with self._wake:
-            if self._case is not None and not self.paused:
+            if self._case is not None and not self.resting:
                 case = self._case
                 self._case = Case(**vars(case))  # another one: the running work notices
                 self._todo = True
@@ -146,6 +147,22 @@ class Prover(QObject):
                 self._todo = False
         else:
             self.again()
+
+    @property
+    def resting(self) -> bool:
+        """Whether no trials are made now."""
+        return self.paused or self._holds > 0
+
+    def hold(self) -> None:
+        """Rest until `release`: somebody else needs all readers. Several may hold at once."""
+        self._holds += 1
+        with self._wake:
+            self._todo = False
+
+    def release(self) -> None:
+        """The end of a `hold`."""
+        self._holds -= 1
+        self.again()
 
     def ask(self, trial: Trial) -> None:
         """Why a trial ends as it does; the answer comes by `explained`."""
@@ -249,7 +266,7 @@ class Prover(QObject):
         self.began.emit(case.ticket, len(trials))
 
         def stop() -> bool:
-            return self._case is not case or self._ending or self.paused
+            return self._case is not case or self._ending or self.resting
 
         results = []
         for result in self._room.run(subject, trials, SEED, stop, thumbs=True):

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QPoint, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QFontMetricsF, QImage, QKeyEvent, QPainter, QPen
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QPainter
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QListWidgetItem,
     QMenu,
     QPushButton,
-    QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QVBoxLayout,
@@ -23,7 +22,14 @@ from PySide6.QtWidgets import (
 
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.controls import soft
-from nimble_tile.ui.shapes import paint_verdict
+from nimble_tile.ui.figures import (
+    in_line,
+    in_short,
+    paint_figures,
+    paint_fitted,
+    paint_frame,
+    paint_title,
+)
 
 if TYPE_CHECKING:
     from nimble_tile.core.project.drafts import Draft
@@ -34,24 +40,10 @@ CARD, PICTURE = QSize(112, 124), 72
 KEY = Qt.ItemDataRole.UserRole
 
 
-def in_short(draft: Draft) -> str:
-    """What is known of a draft in a few signs: reach, and fidelity where it has a picture."""
-    told = [] if draft.reach is None else [f"{draft.reach:.0%}"]
-    told += [] if draft.fidelity is None else [f"{draft.fidelity:.2f}"]
-    return " · ".join(told)
-
-
 def in_words(draft: Draft) -> str:
     """All that is known of a draft, for a tooltip and for screen readers."""
-    told = [draft.name]
-    told.append(f"{draft.words or 'not judged yet'}.".capitalize())
-    if draft.reach is not None:
-        told.append(f"Reach {draft.reach:.0%}.")
-    if draft.fidelity is not None:
-        told.append(f"Fidelity {draft.fidelity:.2f}.")
-    if draft.note:
-        told.append(draft.note)
-    return "\n".join(told)
+    told = [draft.name, f"{in_line(draft.words, draft.reach, draft.fidelity)}."]
+    return "\n".join([*told, draft.note] if draft.note else told)
 
 
 class _Cards(QStyledItemDelegate):
@@ -70,16 +62,8 @@ class _Cards(QStyledItemDelegate):
             return
         theme = self.shelf.theme
         area = QRectF(option.rect).adjusted(4, 4, -4, -4)
-        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
-        focused = bool(option.state & QStyle.StateFlag.State_HasFocus)
         painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        if chosen or focused:
-            edge = QPen(QColor(theme.accent), 2) if focused else Qt.PenStyle.NoPen
-            painter.setPen(edge)
-            painter.setBrush(QColor(theme.tint) if chosen else Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(area.adjusted(1, 1, -1, -1), 5, 5)
+        paint_frame(painter, area, option, theme)
         picture = QRectF(0, 0, PICTURE, PICTURE)
         picture.moveCenter(area.center())
         picture.moveTop(area.top() + 5)
@@ -88,30 +72,11 @@ class _Cards(QStyledItemDelegate):
             painter.setPen(QColor(theme.soft))
             painter.drawText(picture, Qt.AlignmentFlag.AlignCenter, "–")
         else:
-            size = QSize(image.size())
-            size.scale(QSize(PICTURE, PICTURE), Qt.AspectRatioMode.KeepAspectRatio)
-            fitted = QRectF(0, 0, size.width(), size.height())
-            fitted.moveCenter(picture.center())
-            painter.drawImage(fitted, image)
-        current = draft.key == self.shelf.current
-        weight = QFont.Weight.Bold if current else QFont.Weight.Normal
-        painter.setFont(themes.font(14, weight))
-        painter.setPen(QColor(theme.ink))
+            paint_fitted(painter, picture, image)
         line = QRectF(area.left() + 4, picture.bottom() + 3, area.width() - 8, 18)
-        metrics = QFontMetricsF(painter.font())
-        name = metrics.elidedText(draft.name, Qt.TextElideMode.ElideRight, line.width())
-        painter.drawText(line, Qt.AlignmentFlag.AlignCenter, name)
-        told = in_short(draft) or "not judged"
-        painter.setFont(themes.font(13))
-        metrics = QFontMetricsF(painter.font())
-        width = metrics.horizontalAdvance(told) + 18
-        under = QRectF(0, line.bottom(), width, 16)
-        under.moveLeft(area.center().x() - width / 2)
-        colour = QColor(themes.verdict_colour(theme, draft.state or ""))
-        mark = QRectF(under.left(), under.top() + 2, 13, 13)
-        paint_verdict(painter, mark, draft.state or "", colour, QColor(theme.panel))
-        painter.setPen(QColor(theme.soft))
-        painter.drawText(under.adjusted(18, 0, 0, 0), Qt.AlignmentFlag.AlignLeft, told)
+        paint_title(painter, line, draft.name, draft.key == self.shelf.current, theme)
+        told = in_short(draft.reach, draft.fidelity) or "not judged"
+        paint_figures(painter, line.translated(0, 17), draft.state or "", told, theme)
         painter.restore()
 
 
@@ -223,6 +188,12 @@ class Shelf(QWidget):
         self.empty.setVisible(not drafts)
         self._offer()
         self.list.viewport().update()
+
+    def mark(self, current: str) -> None:
+        """Another draft is the one that the piece is now, or none."""
+        if current != self.current:
+            self.current = current
+            self.list.viewport().update()
 
     def reveal(self, key: str) -> None:
         """Choose a draft and scroll to it."""

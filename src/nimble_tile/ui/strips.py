@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLabel,
-    QProgressBar,
     QPushButton,
     QToolButton,
     QWidget,
@@ -18,7 +17,7 @@ from PySide6.QtWidgets import (
 
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.bench import Lens
-from nimble_tile.ui.controls import Choice, Segments
+from nimble_tile.ui.controls import Choice, Segments, thin_bar
 
 LENSES = (
     (Lens.FINISHED, "Finished", "The finished piece"),
@@ -104,10 +103,7 @@ class ProgressStrip(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.label = QLabel()
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 100)
-        self.bar.setTextVisible(False)
-        self.bar.setFixedHeight(4)
+        self.bar = thin_bar()
         self.cancelled = QPushButton("Cancel")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(20, 6, 12, 6)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QFontMetricsF, QImage, QKeyEvent, QPainter, QPen
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QFont, QImage, QKeyEvent, QPainter
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QDoubleSpinBox,
@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QListWidget,
     QListWidgetItem,
-    QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableWidget,
@@ -27,26 +26,17 @@ from nimble_tile.core.piece import Piece
 from nimble_tile.core.tune.sweep import MOST, SETTINGS, Cell, Setting, Value
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.controls import Choice, Number, guard_wheel, named, soft
-from nimble_tile.ui.shapes import paint_verdict
+from nimble_tile.ui.figures import (
+    in_line,
+    in_short,
+    paint_figures,
+    paint_fitted,
+    paint_frame,
+    paint_title,
+)
 
 WRAP = 4
 """Columns of a board of one setting, before it goes on in the next row."""
-
-
-def default_range(each: Setting, piece: Piece) -> tuple[float, float]:
-    """Where a sweep starts and ends unless somebody says otherwise."""
-    if each.key == "code.version":
-        from nimble_tile.core.errors import UserError
-        from nimble_tile.core.piece import Code
-        from nimble_tile.core.symbol.encode import encode
-
-        level = Code(level=piece.code.level, raise_level=False, charset=piece.code.charset)
-        try:
-            least = int(encode(piece.message, level).version)
-        except (UserError, ValueError):
-            least = 1
-        return least, min(40, least + 7)
-    return each.low, each.high
 
 
 class SweptBox(QWidget):
@@ -157,7 +147,7 @@ class SweptBox(QWidget):
             self.options.setFixedHeight(min(9, len(each.options)) * line + 8)
             self.options.blockSignals(False)
         elif each is not None:
-            low, high = default_range(each, self._piece or Piece())
+            low, high = each.usual(self._piece or Piece())
             for box, value in ((self.low, low), (self.high, high)):
                 box.blockSignals(True)
                 box.setDecimals(0 if each.whole or each.factor >= 100 else 2)
@@ -172,12 +162,9 @@ class SweptBox(QWidget):
 
     @staticmethod
     def _limits(each: Setting) -> tuple[float, float]:
-        """What may be typed: a little beyond what is of use, within what is possible."""
-        if each.key == "code.version":
-            return 1, 40
-        span = each.high - each.low
-        low = each.low if each.low >= 0 and each.low - span < 0 else each.low - span
-        low = max(0.0, low - span) if each.low >= 0 else low
+        """What may be typed: some more than is usual, but nothing below 0 where that is odd."""
+        span = 0 if each.whole else each.high - each.low
+        low = each.low - span if each.low < 0 else max(0.0, each.low - span)
         return low * each.factor, (each.high + span) * each.factor
 
     def _say(self) -> None:
@@ -212,12 +199,14 @@ class Shot:
             return cell.error
         if cell.verdict is None:
             return "Not judged yet."
-        told = [cell.verdict.words]
-        if cell.reach is not None:
-            told.append(f"reach {cell.reach:.0%}")
-        if cell.verdict.fidelity is not None:
-            told.append(f"fidelity {cell.verdict.fidelity.ssim_view:.2f}")
-        return ", ".join(told) + "."
+        return in_line(cell.verdict.words, cell.reach, self.fidelity) + "."
+
+    @property
+    def fidelity(self) -> float | None:
+        """Likeness at viewing distance, where it is known."""
+        verdict = self.cell.verdict
+        known = verdict is not None and verdict.fidelity is not None
+        return verdict.fidelity.ssim_view if known else None
 
 
 class _Cells(QStyledItemDelegate):
@@ -237,51 +226,22 @@ class _Cells(QStyledItemDelegate):
         theme, cell = self.board.theme, shot.cell
         area = QRectF(option.rect).adjusted(4, 4, -4, -4)
         painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
-        focused = bool(option.state & QStyle.StateFlag.State_HasFocus)
-        if chosen or focused:
-            painter.setPen(QPen(QColor(theme.accent), 2) if focused else Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(theme.tint) if chosen else Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(area, 5, 5)
+        paint_frame(painter, area, option, theme)
         head = QRectF(area.left() + 6, area.top() + 4, area.width() - 12, 18)
         foot = QRectF(area.left() + 6, area.bottom() - 22, area.width() - 12, 18)
         room = QRectF(area.left() + 6, head.bottom() + 2, area.width() - 12, 0)
         room.setBottom(foot.top() - 3)
-        here = cell.index == self.board.best
-        painter.setFont(themes.font(14, QFont.Weight.Bold if here else QFont.Weight.Normal))
-        painter.setPen(QColor(theme.ink))
-        metrics = QFontMetricsF(painter.font())
-        title = metrics.elidedText(shot.title, Qt.TextElideMode.ElideRight, head.width())
-        painter.drawText(head, Qt.AlignmentFlag.AlignCenter, title)
+        paint_title(painter, head, shot.title, cell.index == self.board.best, theme)
         if shot.image is not None:
-            size = QSize(shot.image.size())
-            size.scale(room.size().toSize(), Qt.AspectRatioMode.KeepAspectRatio)
-            fitted = QRectF(0, 0, size.width(), size.height())
-            fitted.moveCenter(room.center())
-            painter.drawImage(fitted, shot.image)
+            paint_fitted(painter, room, shot.image)
         else:
             painter.setPen(QColor(theme.soft))
             painter.setFont(themes.font(14))
             words = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
             painter.drawText(room, words, cell.error or "…")
         if cell.verdict is not None:
-            known = [] if cell.reach is None else [f"{cell.reach:.0%}"]
-            fidelity = cell.verdict.fidelity
-            known += [] if fidelity is None else [f"{fidelity.ssim_view:.2f}"]
-            text = " · ".join(known)
-            painter.setFont(themes.font(14))
-            width = QFontMetricsF(painter.font()).horizontalAdvance(text) + 20
-            left = foot.center().x() - width / 2
-            state = cell.verdict.state
-            colour = QColor(themes.verdict_colour(theme, state))
-            paint_verdict(
-                painter, QRectF(left, foot.top() + 2, 14, 14), state, colour, QColor(theme.panel)
-            )
-            painter.setPen(QColor(theme.ink))
-            painter.drawText(foot.translated(10, 0),
-                             Qt.AlignmentFlag.AlignCenter, text)  # fmt: skip
+            told = in_short(cell.reach, shot.fidelity)
+            paint_figures(painter, foot, cell.verdict.state, told, theme)
         painter.restore()
 
 

@@ -2,31 +2,28 @@
 
 from __future__ import annotations
 
-import secrets
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QCloseEvent, QImage
+from PySide6.QtGui import QImage
 from PySide6.QtWidgets import (
-    QFrame,
     QHBoxLayout,
     QLabel,
-    QProgressBar,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
 from nimble_tile.core.errors import UserError
-from nimble_tile.core.project.drafts import Draft, free_name
+from nimble_tile.core.project.drafts import Draft, bare, free_name
 from nimble_tile.core.tune.sweep import MOST, Cell, Setting, board
 from nimble_tile.ui import theme as themes
-from nimble_tile.ui.controls import row, set_rank, soft
-from nimble_tile.ui.draft_desk import bare, code_area, thumb
+from nimble_tile.ui.controls import row, scrolled, set_rank, soft
+from nimble_tile.ui.draft_desk import code_area, small
 from nimble_tile.ui.engine import preview_size, to_qimage
-from nimble_tile.ui.jobs import Jobs, Progress
+from nimble_tile.ui.jobs import Progress
+from nimble_tile.ui.side_window import SideWindow
 from nimble_tile.ui.sweep_parts import Board, SweptBox, told_number
 
 if TYPE_CHECKING:
@@ -36,20 +33,15 @@ if TYPE_CHECKING:
 SEED = 0
 
 
-class SweepWindow(QWidget):
+class SweepWindow(SideWindow):
     """The window that sweeps; it belongs to a main window and uses its readers and trials."""
 
     _made = Signal(int, object, object)
 
     def __init__(self, window: Window) -> None:
-        super().__init__(window, Qt.WindowType.Window)
-        self.window_ = window
-        self.setWindowTitle("Sweep – Nimble Tile")
-        self.resize(1120, 740)
-        self.jobs = Jobs(self)
+        super().__init__(window, "Sweep", 1120, 740)
         self._run = 0
         self._enough = False
-        self._rested = False
         self._piece: Piece | None = None  # that the board was made of
         self._settings: list[Setting] = []
         self.across, self.down = SweptBox("Across", False), SweptBox("Down", True)
@@ -57,14 +49,10 @@ class SweepWindow(QWidget):
         self.sweep, self.stop = QPushButton("Sweep"), QPushButton("Stop")
         self.sweep.setProperty("main", True)
         self.board = Board()
-        self.told, self.note = QLabel(), soft()
+        self.told = QLabel()
         self.told.setWordWrap(True)
         self.told.setTextFormat(Qt.TextFormat.PlainText)
         self.take, self.keep = QPushButton("Take it"), QPushButton("Keep as drafts")
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 100)
-        self.bar.setTextVisible(False)
-        self.bar.setFixedHeight(4)
         self._lay_out()
         self.across.changed.connect(self._count)
         self.down.changed.connect(self._count)
@@ -92,12 +80,6 @@ class SweepWindow(QWidget):
         left.addWidget(self.number)
         left.addLayout(row(self.sweep, self.stop, 1))
         left.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFrameShape(QFrame.Shape.NoFrame)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(inside)
-        area.setFixedWidth(248)
         right = QVBoxLayout()
         right.setSpacing(8)
         right.addWidget(self.told)
@@ -112,7 +94,7 @@ class SweepWindow(QWidget):
         whole = QHBoxLayout(self)
         whole.setContentsMargins(20, 16, 20, 16)
         whole.setSpacing(20)
-        whole.addWidget(area)
+        whole.addWidget(scrolled(inside, 248))
         whole.addLayout(right, 1)
 
     # What is to be swept -----------------------------------------------------------
@@ -155,7 +137,7 @@ class SweepWindow(QWidget):
         """Work the board out."""
         window, piece = self.window_, self.window_.session.piece
         if not piece.message.text:
-            self._say("There is no message yet.", "error")
+            self.say("There is no message yet.", "error")
             return
         swept = [box for box in (self.across, self.down) if box.setting is not None]
         self._settings = settings = [box.setting for box in swept]
@@ -163,7 +145,7 @@ class SweepWindow(QWidget):
         try:
             cells = board(piece, settings, values)
         except UserError as error:
-            self._say(str(error), "error")
+            self.say(str(error), "error")
             return
         self._run += 1
         self._enough = False
@@ -172,19 +154,18 @@ class SweepWindow(QWidget):
         self.board.begin(cells, len(values[0]) if len(swept) > 1 else 0, self._title)
         self.told.setText("")
         trials = tuple(window.proof.prover.trials)
-        self._rested = window.proof.prover.paused
-        window.proof.prover.pause(True)  # both would ask for all readers at once
+        # What the board finds out the wall need not find out again.
+        room = window.proof.prover.room()
         self._running(True)
         self._offer()
 
         def work(progress: Progress) -> bool:
             from nimble_tile.core.render import Renderer
-            from nimble_tile.core.trials.room import Room
             from nimble_tile.core.tune.sweep import sweep
 
             renderer = Renderer(window.pictures)
             for cell in sweep(
-                cells, renderer, Room(window.bay), trials,
+                cells, renderer, room, trials,
                 lambda made: preview_size(made, renderer)[0], SEED,
                 lambda: self._enough or progress.cancelled or run != self._run,
             ):  # fmt: skip
@@ -192,7 +173,7 @@ class SweepWindow(QWidget):
                 if cell.rendering is not None:
                     made = cell.rendering
                     whole = to_qimage(made.image if made.rgba is None else made.rgba)
-                    image = QImage.fromData(thumb(whole, code_area(made, cell.piece)), "PNG")
+                    image = small(whole, code_area(made, cell.piece))
                 self._made.emit(run, replace(cell, rendering=None), image)
             return True
 
@@ -246,7 +227,6 @@ class SweepWindow(QWidget):
         if run != self._run:
             return
         self._running(False)
-        self.window_.proof.prover.pause(self._rested)
         if self.board.best < 0 and self._piece is not None and self._piece.picture.digest:
             known = any(shot.cell.verdict is not None for shot in self.board.shots)
             if known:
@@ -257,9 +237,10 @@ class SweepWindow(QWidget):
 
     def _failed(self, run: int, error: UserError) -> None:
         self._end(run)
-        self._say(str(error), "error")
+        self.say(str(error), "error")
 
     def _running(self, on: bool) -> None:
+        self.hold_trials(on)
         self.sweep.setVisible(not on)
         self.stop.setVisible(on)
         self.bar.setVisible(on)
@@ -282,7 +263,7 @@ class SweepWindow(QWidget):
             text = "Choose what to sweep. Every result is judged by readers and trials."
         elif changed:
             text, rank = "The piece was changed since; the board is of the older one.", "warn"
-        self._say(text, rank)
+        self.say(text, rank)
 
     def _base(self) -> Piece:
         """The piece as it is, unless it is one of the board: taking that is no other change."""
@@ -305,7 +286,7 @@ class SweepWindow(QWidget):
         piece = shot.cell.piece.model_copy(update={"log": session.piece.log})
         name = self.name(shot.cell)
         session.put(piece, f"Take {name[0].lower()}{name[1:]}")
-        self._say(f"The piece has {name[0].lower()}{name[1:]} now. Undo takes it back.")
+        self.say(f"The piece has {name[0].lower()}{name[1:]} now. Undo takes it back.")
 
     def keep_drafts(self) -> None:
         """The chosen results go onto the shelf."""
@@ -315,35 +296,21 @@ class SweepWindow(QWidget):
             cell = shot.cell
             if cell.verdict is None or cell.piece is None:
                 continue
-            piece = bare(cell.piece)
-            if any(draft.piece == piece for draft in (*session.drafts, *made)):
+            kept = (*session.drafts, *made)
+            if any(draft.piece == bare(cell.piece) for draft in kept):
                 continue
-            fidelity = cell.verdict.fidelity
+            wish = shot.title if len(cell.values) > 1 else self.name(cell)
             made.append(
-                Draft(
-                    key=secrets.token_hex(4),
-                    name=free_name(
-                        (*session.drafts, *made),
-                        shot.title if len(cell.values) > 1 else self.name(cell),
-                    ),
-                    piece=piece, state=cell.verdict.state, words=cell.verdict.words,
-                    reach=cell.reach,
-                    fidelity=None if fidelity is None else fidelity.ssim_view,
-                    thumb=b"" if shot.image is None else thumb(shot.image),
-                )
-            )  # fmt: skip
+                desk.made(cell.piece, free_name(kept, wish), shot.image, cell.verdict, cell.reach)
+            )
         if not made:
-            self._say("These are on the shelf already.")
+            self.say("These are on the shelf already.")
         elif desk.add(made):
             desk.show_shelf(True)
             count = "One draft" if len(made) == 1 else f"{len(made)} drafts"
-            self._say(f"{count} put on the shelf.")
+            self.say(f"{count} put on the shelf.")
         else:
-            self._say("The shelf is full. Remove some drafts first.", "error")
-
-    def _say(self, text: str, rank: str = "soft") -> None:
-        self.note.setText(text)
-        set_rank(self.note, rank)
+            self.say("The shelf is full. Remove some drafts first.", "error")
 
     def dress(self, theme: themes.Theme) -> None:
         """Follow the theme."""
@@ -355,12 +322,6 @@ class SweepWindow(QWidget):
         )
         self.board.viewport().update()
 
-    def closeEvent(self, event: QCloseEvent) -> None:
-        self.halt()
-        event.accept()
-
     def shut_down(self) -> None:
-        """End what works in the background."""
         self._run += 1
-        self.halt()
-        self.jobs.stop()
+        super().shut_down()

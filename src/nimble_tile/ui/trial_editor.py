@@ -17,7 +17,6 @@ from PySide6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -26,7 +25,7 @@ from nimble_tile.core.errors import UserError
 from nimble_tile.core.trials.sets import MOST_TRIALS, read, shipped, write
 from nimble_tile.core.trials.trial import Trial
 from nimble_tile.ui import theme as themes
-from nimble_tile.ui.controls import Choice, row, set_rank, soft
+from nimble_tile.ui.controls import Choice, row, scrolled, set_rank, soft
 from nimble_tile.ui.engine import to_qimage
 from nimble_tile.ui.jobs import Latest
 from nimble_tile.ui.trial_fields import GROUPS, FieldRow, Preview
@@ -101,15 +100,10 @@ class TrialEditor(QDialog):
             grid.setColumnStretch(1, 1)
             form.addLayout(grid)
         form.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFrameShape(QScrollArea.Shape.NoFrame)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(inside)
         middle = QVBoxLayout()
         middle.setSpacing(8)
         middle.addWidget(self.name)
-        middle.addWidget(area, 1)
+        middle.addWidget(scrolled(inside), 1)
         right = QVBoxLayout()
         right.setSpacing(8)
         right.addWidget(self.preview, 1)

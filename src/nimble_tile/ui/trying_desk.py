@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
 
+from nimble_tile.ui.side_window import Later
+
 if TYPE_CHECKING:
     from nimble_tile.ui.mend_window import MendWindow
     from nimble_tile.ui.sweep_window import SweepWindow
@@ -13,58 +15,38 @@ if TYPE_CHECKING:
 
 
 class TryingDesk(QObject):
-    """Windows of one main window, built when they are first asked for."""
+    """The sweep window and the mend window of one main window."""
 
     def __init__(self, window: Window) -> None:
         super().__init__(window)
-        self.window = window
-        self._sweep: SweepWindow | None = None
-        self._mend: MendWindow | None = None
-
-    @property
-    def mend(self) -> MendWindow:
-        """The mend window."""
-        if self._mend is None:
-            from nimble_tile.ui.mend_window import MendWindow
-
-            self._mend = MendWindow(self.window)
-            self._mend.dress(self.window._theme())
-        return self._mend
-
-    def open_mend(self) -> MendWindow:
-        """Bring the mend window to the front."""
-        return _to_front(self.mend)
-
-    @property
-    def sweep(self) -> SweepWindow:
-        """The sweep window."""
-        if self._sweep is None:
-            from nimble_tile.ui.sweep_window import SweepWindow
-
-            self._sweep = SweepWindow(self.window)
-            self._sweep.dress(self.window._theme())
-        return self._sweep
+        self._sweep, self._mend = Later(window, _sweep_window), Later(window, _mend_window)
 
     def open_sweep(self) -> SweepWindow:
         """Bring the sweep window to the front."""
-        return _to_front(self.sweep)
+        return self._sweep.open()
+
+    def open_mend(self) -> MendWindow:
+        """Bring the mend window to the front."""
+        return self._mend.open()
 
     def dress(self, theme) -> None:
         """Follow the theme."""
-        for window in (self._sweep, self._mend):
-            if window is not None:
-                window.dress(theme)
+        for later in (self._sweep, self._mend):
+            later.dress(theme)
 
     def stop(self) -> None:
         """End what works in the background."""
-        for window in (self._sweep, self._mend):
-            if window is not None:
-                window.shut_down()
-                window.close()
+        for later in (self._sweep, self._mend):
+            later.stop()
 
 
-def _to_front(window):
-    window.show()
-    window.raise_()
-    window.activateWindow()
-    return window
+def _sweep_window() -> type[SweepWindow]:
+    from nimble_tile.ui.sweep_window import SweepWindow
+
+    return SweepWindow
+
+
+def _mend_window() -> type[MendWindow]:
+    from nimble_tile.ui.mend_window import MendWindow
+
+    return MendWindow

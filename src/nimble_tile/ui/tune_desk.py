@@ -27,7 +27,6 @@ class TuneDesk(QObject):
         self.window = window
         self._run = 0  # the search that is heard
         self._made: Piece | None = None  # what the search itself put there
-        self._rested = False
         self._enough = False
         self._better.connect(self._take)
         window.blend.pass_wanted.connect(self.start)
@@ -57,9 +56,7 @@ class TuneDesk(QObject):
         run, piece = self._run, window.session.piece
         self._made = piece
         trials = tuple(window.proof.prover.trials)
-        # Both would ask for all readers at once.
-        self._rested = window.proof.prover.paused
-        window.proof.prover.pause(True)
+        window.proof.prover.hold()  # both would ask for all readers at once
         window.blend.show_pass(True)
         window.blend.tell_pass("Looking at the piece as it is.")
         window.jobs.start(
@@ -128,7 +125,7 @@ class TuneDesk(QObject):
         self._made = None
         window.session.part()
         window.blend.show_pass(False)
-        window.proof.prover.pause(self._rested)
+        window.proof.prover.release()
 
     def _changed(self, piece: Piece) -> None:
         """Another change than the search's own calls it off."""

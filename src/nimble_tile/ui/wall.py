@@ -9,7 +9,6 @@ from PySide6.QtGui import QColor, QFont, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QPushButton,
-    QScrollArea,
     QStackedWidget,
     QToolButton,
     QVBoxLayout,
@@ -17,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile.ui import theme as themes
-from nimble_tile.ui.controls import Segments, rule
+from nimble_tile.ui.controls import Segments, rule, scrolled
 from nimble_tile.ui.trial_list import TrialList
 from nimble_tile.ui.wall_pages import GradePage, LimitsPage
 
@@ -152,11 +151,11 @@ class TrialWall(QWidget):
         self.pages.set_value("trials")
         self.list, self.grade = TrialList(), GradePage()
         self._limits: LimitsPage | None = None
-        self._limits_area = _scrolled(QWidget())
+        self._limits_area = scrolled(QWidget())
         self.stack = QStackedWidget()
         self.stack.addWidget(self.list)
         self.stack.addWidget(self._limits_area)
-        self.stack.addWidget(_scrolled(self.grade))
+        self.stack.addWidget(scrolled(self.grade))
         self.edit = QPushButton("Edit trials…")
         self.edit.setToolTip("Add, change, switch off and save trials")
         self.rest = QToolButton()
@@ -229,12 +228,3 @@ class TrialWall(QWidget):
         if self._limits is not None:
             self._limits.dress(theme)
         self.rest.setIcon(themes.icon("pause", theme.ink))
-
-
-def _scrolled(widget: QWidget) -> QScrollArea:
-    area = QScrollArea()
-    area.setWidgetResizable(True)
-    area.setFrameShape(QScrollArea.Shape.NoFrame)
-    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    area.setWidget(widget)
-    return area

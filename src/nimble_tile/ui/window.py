@@ -36,6 +36,7 @@ from nimble_tile.ui.colour_desk import ColourDesk
 from nimble_tile.ui.desk import Desk
 from nimble_tile.ui.draft_desk import DraftDesk
 from nimble_tile.ui.engine import Engine, Shown
+from nimble_tile.ui.incoming import welcome
 from nimble_tile.ui.jobs import Jobs
 from nimble_tile.ui.ladder import Ladder
 from nimble_tile.ui.laid_desk import LaidDesk
@@ -398,10 +399,7 @@ class Window(QMainWindow):
         focus_moved(self, new)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        mime = event.mimeData()
-        local = any(url.isLocalFile() for url in mime.urls())
-        if local or mime.hasImage():
-            event.acceptProposedAction()
+        welcome(event)
 
     def dropEvent(self, event: QDropEvent) -> None:
         event.acceptProposedAction()

@@ -63,7 +63,12 @@ class Draft(Model):
     @field_validator("piece")
     @classmethod
     def _bare(cls, value: Piece) -> Piece:
-        return value.model_copy(update={"log": ()}) if value.log else value
+        return bare(value)
+
+
+def bare(piece: Piece) -> Piece:
+    """A piece without its phone log, as drafts hold it."""
+    return piece.model_copy(update={"log": ()}) if piece.log else piece
 
 
 def free_name(drafts: tuple[Draft, ...], wish: str = "Draft") -> str:

@@ -21,7 +21,6 @@ from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.picture import warping
 from nimble_tile.core.picture.placing import Box, bounds
-from nimble_tile.core.picture.warping import mapped, matrix_to
 from nimble_tile.core.piece import Blend, Message
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.bay import ReaderBay
@@ -123,8 +122,11 @@ def find(
     text: str,
     bay: ReaderBay,
     region: tuple[float, float, float, float] | None = None,
+    stop: Callable[[], bool] = lambda: False,
 ) -> list[Suspect]:
     """The symbols that may stand on a picture, surest first.
+
+    `stop`: asked all the time; True: what was found until then must do.
 
     Raises
     ------
@@ -135,7 +137,7 @@ def find(
     for outcome in bay.read(seen_at(to_grey(image), LARGEST)[0]):
         scale = max(1.0, max(image.shape[:2]) / LARGEST)
         known += [np.asarray(r.corners) * scale for r in outcome.readings if len(r.corners) == 4]
-    found = suspects(image, text, region, known)
+    found = suspects(image, text, region, known, stop=stop)
     if found and not found[0].sure and any(suspect.alike for suspect in found):
         raise UserError(
             "The code on the picture says something else that begins alike.",
@@ -178,9 +180,7 @@ class Mender:
         self.image, self.suspect, self.room = image, suspect, room
         symbol = suspect.symbol
         self.quiet = quiet = quiet_around(suspect.quad, symbol.side, image.shape[1::-1])
-        low, high = -quiet, symbol.side + quiet
-        outer = np.array([[low, low], [high, low], [high, high], [low, high]], float)
-        self.quad = mapped(matrix_to(suspect.quad, symbol.side), outer)
+        self.quad = suspect.outer(quiet)
         self.box = _whole_box(self.quad, image.shape[1::-1])
         self.square = np.ascontiguousarray(self._upright(image))
         factors = None
@@ -356,9 +356,7 @@ def mend(
 def rendering_of(attempt: Attempt, original: np.ndarray) -> Rendering:
     """A mended picture as a rendering, for the verdict, trials and export."""
     symbol, quiet = attempt.suspect.symbol, attempt.quiet_zone
-    low, high = -quiet, symbol.side + quiet
-    outer = np.array([[low, low], [high, low], [high, high], [low, high]], float)
-    quad = mapped(matrix_to(attempt.suspect.quad, symbol.side), outer)
+    quad = attempt.suspect.outer(quiet)
     extent = original.shape[1], original.shape[0]
     box = _whole_box(quad, extent)
     if box is not None:

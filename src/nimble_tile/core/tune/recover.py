@@ -14,7 +14,7 @@ detector of it in noise is textbook knowledge (matched filter).
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -45,6 +45,9 @@ that symbol; the search itself makes up to ten of chance."""
 PARITY = 4.0
 """The same for its error correction modules alone: messages that begin alike share many data
 modules, but no error correction."""
+
+CERTAIN = 1.3
+"""So many times what is sure, no further places are looked at."""
 
 FINDER_MODULE = 3.0
 """Pixels a module at which finders are looked for."""
@@ -83,6 +86,12 @@ class Suspect:
     def sure(self) -> bool:
         """Whether it stands there."""
         return self.score >= SURE and self.parity >= PARITY
+
+    def outer(self, quiet_zone: int) -> np.ndarray:
+        """Corners with so many modules of quiet zone (float64 4 × 2)."""
+        low, high = -quiet_zone, self.symbol.side + quiet_zone
+        corners = np.array([[low, low], [high, low], [high, high], [low, high]], float)
+        return mapped(matrix_to(self.quad, self.symbol.side), corners)
 
     @property
     def alike(self) -> bool:
@@ -257,6 +266,7 @@ def suspects(
     region: tuple[float, float, float, float] | None = None,
     known: Sequence[np.ndarray] = (),
     most: int = 3,
+    stop: Callable[[], bool] = lambda: False,
 ) -> list[Suspect]:
     """Symbols of a message that may stand on a picture, the surest first.
 
@@ -271,6 +281,8 @@ def suspects(
         Corners that a reader reported.
     most : int
         How many are given back.
+    stop : callable
+        Asked between places; True: what was found until then is given back.
     """
     import cv2
 
@@ -298,19 +310,25 @@ def suspects(
             families[version] = family(text, version)
         return families[version]
 
-    found = []
-    for _, version, quad in _ranked(plane, places)[:8]:
-        if members(version) is not None:
-            found.append(_settled(plane, members(version), quad))
-    if not any(suspect.score > 2 * SURE for suspect in found):
+    def likely() -> Iterator[tuple[int, np.ndarray, bool]]:
+        """Places from the likeliest on, and whether their far corner must be looked for."""
+        for _, version, quad in _ranked(plane, places)[:8]:
+            yield version, quad, False
         flat = list(_finder_places(plane, versions))
-        likely = [place[1:] for place in _ranked(plane, flat)[:6]] + flat[:TRIPLES]
-        for version, quad in likely:
-            if members(version) is not None:
-                start = _far_corner(plane, members(version), quad)
-                found.append(_settled(plane, members(version), start))
-            if found and found[-1].score > 2 * SURE:
-                break
+        for _, version, quad in _ranked(plane, flat)[:6]:
+            yield version, quad, True
+        for version, quad in flat[:TRIPLES]:
+            yield version, quad, True
+
+    found: list[Suspect] = []
+    for version, quad, is_open in likely():
+        if stop():
+            break
+        if members(version) is not None:
+            start = _far_corner(plane, members(version), quad) if is_open else quad
+            found.append(_settled(plane, members(version), start))
+            if found[-1].score >= CERTAIN * SURE and found[-1].parity >= CERTAIN * PARITY:
+                break  # nothing else can stand there
     found.sort(key=lambda suspect: -suspect.score)
     kept: list[Suspect] = []
     for suspect in found:
@@ -318,8 +336,7 @@ def suspects(
                 and k.symbol.level == suspect.symbol.level
                 and k.symbol.mask == suspect.symbol.mask]  # fmt: skip
         if not same:
-            parity = _parity(plane, suspect.quad, suspect.symbol)
-            kept.append(replace(suspect, parity=parity))
+            kept.append(suspect)
     full = []
     for suspect in kept[:most]:
         quad = suspect.quad / scale
@@ -407,7 +424,7 @@ def _settled(plane: np.ndarray, members: Family, quad: np.ndarray) -> Suspect:
                         new = _score(plane, moved, symbol)
                         if new > score + 1e-3:
                             score, quad, better = new, moved, True
-    return Suspect(symbol, quad, score)
+    return Suspect(symbol, quad, score, _parity(plane, quad, symbol))
 
 
 def quiet_around(quad: np.ndarray, side: int, extent: tuple[int, int]) -> int:

@@ -14,10 +14,11 @@ from typing import Any
 import numpy as np
 
 from nimble_tile.core.errors import UserError
-from nimble_tile.core.piece import Piece
+from nimble_tile.core.piece import Code, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.verdict import Verdict, judge_rendering
+from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.outlook import settle
 from nimble_tile.core.trials.room import Room, reach
 from nimble_tile.core.trials.subject import subject_of
@@ -25,6 +26,9 @@ from nimble_tile.core.trials.trial import Trial
 
 MOST = 64
 """Pieces on one board at most."""
+
+MORE_VERSIONS = 7
+"""Versions above the smallest that are usually swept."""
 
 Value = float | int | str
 
@@ -85,6 +89,8 @@ class Setting:
         How people read it: value × factor, then the unit.
     whole : bool
         Only whole numbers.
+    as_text : bool
+        Whole numbers that the piece keeps as text.
     options : tuple of (value, str)
         Of a setting that is chosen from a list, with their words.
     why_not : callable
@@ -98,6 +104,7 @@ class Setting:
     factor: float = 100
     unit: str = " %"
     whole: bool = False
+    as_text: bool = False
     options: tuple[tuple[Value, str], ...] = ()
     why_not: Callable[[Piece], str] = _always
 
@@ -119,10 +126,22 @@ class Setting:
             It is outside the field's range.
         """
         head, *rest = self.key.split(".")
+        value = str(value) if self.as_text else value
         made = piece.model_copy(update={head: _put(getattr(piece, head), rest, value)})
         if self.key == "code.level":  # a raised level would be another one
             made = made.edited("code", raise_level=False)
         return made
+
+    def usual(self, piece: Piece) -> tuple[float, float]:
+        """Where a sweep of a piece starts and ends unless somebody says otherwise."""
+        if self.key != "code.version":
+            return self.low, self.high
+        code = Code(level=piece.code.level, raise_level=False, charset=piece.code.charset)
+        try:
+            least = int(encode(piece.message, code).version)
+        except (UserError, ValueError):
+            return self.low, self.high
+        return least, min(self.high, least + MORE_VERSIONS)
 
     def values(self, low: float, high: float, count: int) -> list[Value]:
         """Evenly spread values from one to another, both included, each once."""
@@ -187,7 +206,7 @@ SETTINGS: tuple[Setting, ...] = (
     Setting(
         "code.level", "Error correction level", options=tuple((name, name) for name in "LMQH")
     ),
-    Setting("code.version", "Version", 1, 12, 1, "", True),
+    Setting("code.version", "Version", 1, 40, 1, "", True, as_text=True),
     Setting("code.mask", "Mask pattern", 0, 7, 1, "", True),
     Setting("code.quiet_zone", "Quiet zone", 0, 6, 1, " modules", True),
     Setting(
@@ -202,9 +221,6 @@ SETTINGS: tuple[Setting, ...] = (
     Setting("logo.items.0.backing.margin", "Logo margin", 0, 3, 1, " modules", why_not=_backed),
 )  # fmt: skip
 """All that can be swept, in the order of the ladder of likely use."""
-
-_TEXT = frozenset({"code.version"})
-"""Whole numbers that the piece keeps as text."""
 
 
 def setting(key: str) -> Setting:
@@ -266,7 +282,7 @@ def board(
             made, error = piece, ""
             try:
                 for each, value in zip(settings, chosen, strict=True):
-                    made = each.put(made, str(value) if each.key in _TEXT else value)
+                    made = each.put(made, value)
             except ValueError:
                 made, error = None, "This value is not possible."
             cells.append(Cell(len(cells), chosen, made, error=error))

@@ -1,0 +1,106 @@
+"""A window beside the main one, with work of its own."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Generic, TypeVar
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QCloseEvent
+from PySide6.QtWidgets import QWidget
+
+from nimble_tile.ui.controls import set_rank, soft, thin_bar
+from nimble_tile.ui.jobs import Jobs
+
+if TYPE_CHECKING:
+    from nimble_tile.ui.window import Window
+
+
+class SideWindow(QWidget):
+    """It belongs to a main window, uses its readers and trials, and says things at its foot.
+
+    Parameters
+    ----------
+    window : Window
+    title : str
+    width, height : int
+    """
+
+    def __init__(self, window: Window, title: str, width: int, height: int) -> None:
+        super().__init__(window, Qt.WindowType.Window)
+        self.window_ = window
+        self.setWindowTitle(f"{title} – Nimble Tile")
+        self.resize(width, height)
+        self.jobs = Jobs(self)
+        self.bar = thin_bar()
+        self.note = soft()
+        self.note.setTextFormat(Qt.TextFormat.PlainText)
+        self._holds = False
+
+    def say(self, text: str, rank: str = "soft") -> None:
+        """A sentence at the foot."""
+        self.note.setText(text)
+        set_rank(self.note, rank)
+
+    def hold_trials(self, on: bool) -> None:
+        """Let the trials of the main window rest: both would ask for all readers at once."""
+        if on != self._holds:
+            self._holds = on
+            prover = self.window_.proof.prover
+            (prover.hold if on else prover.release)()
+
+    def halt(self) -> None:
+        """End what is being worked on."""
+        self.jobs.clear()
+        self.jobs.cancel()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.halt()
+        event.accept()
+
+    def shut_down(self) -> None:
+        """End the worker."""
+        self.halt()
+        self.jobs.stop()
+
+
+Side = TypeVar("Side", bound=SideWindow)
+
+
+class Later(Generic[Side]):
+    """A window beside the main one that is built when it is first asked for."""
+
+    def __init__(self, window: Window, make: Callable[[], type[Side]]) -> None:
+        self._window, self._make = window, make
+        self._made: Side | None = None
+
+    @property
+    def made(self) -> Side | None:
+        """The window, once it was asked for."""
+        return self._made
+
+    def get(self) -> Side:
+        """The window."""
+        if self._made is None:
+            self._made = self._make()(self._window)
+            self._made.dress(self._window._theme())
+        return self._made
+
+    def open(self) -> Side:
+        """Bring the window to the front."""
+        window = self.get()
+        window.show()
+        window.raise_()
+        window.activateWindow()
+        return window
+
+    def dress(self, theme) -> None:
+        """Follow the theme."""
+        if self._made is not None:
+            self._made.dress(theme)
+
+    def stop(self) -> None:
+        """End what works in the background."""
+        if self._made is not None:
+            self._made.shut_down()
+            self._made.close()
