@@ -250,3 +250,67 @@ def test_a_full_shelf_says_so(window, settle):
     window.session.put_drafts(drafts)
     window.draft_desk.keep()
     assert len(window.session.drafts) == MOST and "200" in window.notice.label.text()
+
+
+def test_what_is_only_learned_asks_nobody_to_save(window, settle, qtbot, tmp_path):
+    window.message.text.setPlainText(LINK)
+    window.draft_desk.keep("At once")  # before there is anything to be seen of it
+    settle(window)
+    qtbot.waitUntil(lambda: bool(window.session.drafts[0].thumb), timeout=20_000)
+    assert not window.shelf.image(window.session.drafts[0]).isNull()
+    path = tmp_path / "kept.nimbletile"
+    window.desk.save_to(path)
+    settle(window)
+    assert not window.session.unsaved
+    window.proof.prover.pause(False)
+    qtbot.waitUntil(lambda: window.session.drafts[0].reach is not None, timeout=60_000)
+    assert not window.session.unsaved
+    # Another name is something to save.
+    window.draft_desk._change(window.session.drafts[0].key, name="Later")
+    assert window.session.unsaved
+
+
+def test_a_comparison_ends_with_the_next_change(window, settle, qtbot, tmp_path):
+    bring(window, settle, tmp_path)
+    window.draft_desk.keep()
+    window.session.edit("blend", "Other strength", strength=0.9)
+    settle(window)
+    # One draft beside the piece as it is now.
+    window.shelf.reveal(window.session.drafts[0].key)
+    window.shelf.compare.click()
+    qtbot.waitUntil(lambda: not window.jobs.busy, timeout=20_000)
+    view = window.draft_desk.view
+    names = [name.text() for name, _, _ in view.labels]
+    assert names == ["Draft 1", "The piece now"]
+    assert view.labels[0][2].isVisible() and not view.labels[1][2].isVisible()
+    assert "fidelity" in view.labels[1][1].text()
+    window.session.edit("blend", "Another one", strength=0.8)
+    assert window.middle.currentWidget() is window.bench and window.foot.isVisible()
+    # Escape goes back as well; the menu offers what the buttons do.
+    window.shelf.compare.click()
+    qtbot.waitUntil(lambda: window.middle.currentWidget() is view, timeout=20_000)
+    qtbot.keyClick(view, Qt.Key.Key_Escape)
+    assert window.middle.currentWidget() is window.bench
+    menu = window.shelf.menu()
+    assert [action.text() for action in menu.actions()][-1] == "Remove"
+    menu.actions()[-1].trigger()
+    assert window.session.drafts == ()
+
+
+def test_images_of_other_shapes_are_fitted_into_one_frame(qapp):
+    from PySide6.QtGui import QColor, QImage
+
+    from nimble_tile.ui.compare_view import Compared, Side
+
+    left, right = (QImage(*size, QImage.Format.Format_RGB32) for size in ((200, 100), (50, 100)))
+    left.fill(QColor("#204060"))
+    right.fill(QColor("#c0a020"))
+    view = Compared()
+    view.resize(648, 348)
+    view.take(Side("a", "", left), Side("b", "", right))
+    view.move_line(0.0)
+    shot = view.grab().toImage()
+    middle = shot.pixelColor(shot.width() // 2, shot.height() // 2)
+    assert middle.name() == "#c0a020"
+    beside = shot.pixelColor(shot.width() // 2 - 150, shot.height() // 2)
+    assert beside.name() == view.theme.bench  # it is narrower than the frame

@@ -169,3 +169,53 @@ def test_a_sweep_that_is_stopped_keeps_what_it_has(window, settle, qtbot, monkey
     assert 1 <= len(known) < 8 and swept.sweep.isVisible()
     assert window.proof.prover.paused  # as it was before
     assert not swept.take.isEnabled() or swept.board.chosen
+
+
+def test_what_the_board_found_out_the_wall_does_not_find_out_again(
+    window, settle, qtbot, monkeypatch
+):
+    monkeypatch.setattr(type(window.proof.prover), "trials", FEW)
+    window.message.text.setPlainText(LINK)
+    settle(window)
+    swept = window.trying_desk.open_sweep()
+    swept.across.choose("code.quiet_zone")
+    swept.across.low.setValue(1)
+    swept.across.high.setValue(3)
+    swept.across.count.setValue(2)
+    swept.sweep.click()
+    qtbot.waitUntil(lambda: not swept.jobs.busy, timeout=60_000)
+    room = window.proof.prover.room()
+    looked = []
+    monkeypatch.setattr(room, "_look", lambda jobs, *_: looked.extend(jobs))
+    window.proof.prover.pause(False)
+    swept.take_cell(1)
+    qtbot.waitUntil(lambda: window.proof.proved_ticket == window.engine.ticket, timeout=20_000)
+    shot = swept.board.shots[1]
+    assert window.session.piece.code.quiet_zone == shot.cell.values[0] == 3
+    assert window.proof.reach == shot.cell.reach
+    ours = [subject for subject, trial in looked if trial in FEW and not subject.plain]
+    assert not ours  # every frame of it was known
+
+
+def test_a_board_shows_and_tells_what_is_missing(qapp):
+    from nimble_tile.core.tune.sweep import Cell
+    from nimble_tile.ui.sweep_parts import Board
+
+    board_ = Board()
+    board_.resize(700, 500)
+    cells = [
+        Cell(0, (0.3,), None, error="This value is not possible."), Cell(1, (0.4,), Piece()),
+        Cell(2, (0.5,), Piece()), Cell(3, (0.6,), Piece()), Cell(4, (0.7,), Piece()),
+    ]  # fmt: skip
+    board_.begin(cells, 0, lambda cell: f"{cell.values[0]:.0%}")
+    assert (board_.rowCount(), board_.columnCount()) == (2, 4)
+    assert board_.at(1, 0).title == "70%" and board_.at(1, 3) is None
+    assert board_.at(0, 0).told == "This value is not possible."
+    assert board_.at(0, 1).told == "Not judged yet."
+    board_.selectAll()
+    assert len(board_.chosen) == 5  # the empty places cannot be chosen
+    told = board_.item(0, 0).data(Qt.ItemDataRole.AccessibleTextRole)
+    assert told == "30%: This value is not possible."
+    board_.grab()  # paints both kinds
+    board_.begin(cells[:4], 2, lambda cell: "x")
+    assert (board_.rowCount(), board_.columnCount()) == (2, 2)

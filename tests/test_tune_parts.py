@@ -20,7 +20,7 @@ from nimble_tile.core.rendering import plain_code
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
-from nimble_tile.core.tune import guess, mend, recover
+from nimble_tile.core.tune import areas, guess, mend, recover
 from nimble_tile.core.tune.measure import Measure, person_made
 
 from test_cli import run  # isort: skip
@@ -339,3 +339,30 @@ def test_a_growing_change_is_one_step_of_undo_however_long_it_takes():
     history.push(first.edited("blend", strength=0.2), "Change the strength")
     history.push(first.edited("blend", strength=0.3), "Gentlest pass", "gentlest", grows=True)
     assert history.undo().blend.strength == 0.2
+
+
+def test_places_of_a_mended_picture_hold_every_module_once_and_lie_where_they_are():
+    symbol, quiet = symbol_of(), 2
+    total = symbol.side + 2 * quiet
+    quad = np.array([[60, 40], [380, 70], [350, 390], [40, 340]], float)
+    suspect = recover.Suspect(symbol, quad, 30.0, 9.0)
+    change = np.zeros((total, total), np.float32)
+    change[quiet : quiet + 7, quiet : quiet + 7] = 40  # the upper left finder
+    change[total // 2, total // 2] = -20
+    attempt = mend.Attempt(
+        np.zeros((430, 430, 3), np.uint8), suspect, quiet, {"a": True}, 0.9, None, change,
+        (0.5, 0.5, 0.5), True,
+    )  # fmt: skip
+    found = areas.parts(attempt)
+    assert (np.sum(list(found.values()), axis=0) == 1).all()
+    first, second = areas.changed_areas(attempt)
+    assert (first.name, first.changed, first.by) == ("Upper left finder", 49, 40)
+    assert (second.name, second.changed) == ("Middle", 1)
+    # On the picture, in perspective: its middle is where the quad says.
+    seen = areas.on_image(first.modules, attempt)
+    at = mapped(matrix_to(quad, symbol.side), np.array([[3.5, 3.5], [symbol.side - 3.5] * 2]))
+    assert seen[round(at[0, 1]), round(at[0, 0])] and not seen[round(at[1, 1]), round(at[1, 0])]
+    outer = suspect.outer(quiet)
+    whole = areas.on_image(np.ones((total, total), bool), attempt)
+    inside = cv2.fillConvexPoly(np.zeros((430, 430), np.uint8), np.rint(outer).astype(int), 1) > 0
+    assert (whole != inside).mean() < 0.01

@@ -181,3 +181,50 @@ def test_second_best_is_another_change_that_holds(bay, brisk):
     assert last.best.holds and last.second is not None and last.second.holds
     assert not np.array_equal(last.best.image, last.second.image)
     assert last.second.change.delta_e_mean >= last.best.change.delta_e_mean
+
+
+def test_another_message_ends_what_goes_on(mender, window, qtbot):
+    opened, image, _ = mender
+    prover = window.proof.prover
+    prover.pause(False)
+    opened.mend.click()
+    assert prover.resting
+    opened.message.setPlainText("https://lanternwalk.example/gate")
+    # The window is free at once, nothing of the older work is heard, the trials go on.
+    assert not prover.resting and opened.find.isEnabled() and opened.stop.isHidden()
+    qtbot.waitUntil(lambda: not opened.jobs.busy, timeout=60_000)
+    assert opened.step is None and opened.suspect is None and opened.told.text() == ""
+    # While it is looked for, too; and a picture that comes meanwhile takes its place.
+    opened.message.setPlainText(LINK)
+    opened.find.click()
+    assert opened.stop.text() == "Cancel"
+    opened.message.setPlainText(LINK + "9")
+    assert opened.find.isEnabled()
+    opened.message.setPlainText(LINK)
+    opened.find.click()
+    opened.take(image[:, ::-1].copy(), "Turned over")
+    opened.take(image, "Again")
+    qtbot.waitUntil(lambda: opened.suspect is not None, timeout=60_000)
+    assert opened.called.text().startswith("Again")
+    # Called off, it says what it has.
+    opened.message.setPlainText("https://lanternwalk.example/nowhere/on/this/picture")
+    opened.find.click()
+    opened.stop.click()
+    qtbot.waitUntil(lambda: not opened.jobs.busy, timeout=60_000)
+    assert opened.find.isEnabled() and opened.suspect is None
+
+
+def test_trials_rest_as_long_as_anybody_needs_the_readers(window):
+    prover = window.proof.prover
+    prover.pause(False)
+    prover.hold()
+    prover.hold()
+    prover.release()
+    assert prover.resting
+    prover.release()
+    assert not prover.resting
+    # What the designer wants holds besides.
+    prover.hold()
+    prover.pause(True)
+    prover.release()
+    assert prover.resting and prover.paused

@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING, Generic, TypeVar
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QCloseEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QHBoxLayout, QWidget
 
-from nimble_tile.ui.controls import set_rank, soft, thin_bar
+from nimble_tile.ui.controls import row, set_rank, soft, thin_bar
 from nimble_tile.ui.jobs import Jobs
 
 if TYPE_CHECKING:
@@ -41,6 +41,12 @@ class SideWindow(QWidget):
         """A sentence at the foot."""
         self.note.setText(text)
         set_rank(self.note, rank)
+
+    def foot(self, *buttons: QWidget) -> QHBoxLayout:
+        """The sentence, and buttons behind it."""
+        line = row(self.note, *buttons)
+        line.setStretch(0, 1)
+        return line
 
     def hold_trials(self, on: bool) -> None:
         """Let the trials of the main window rest: both would ask for all readers at once."""

@@ -334,7 +334,8 @@ def sweep(
         verdict = judge_rendering(rendering, room.bay)
         full = cell.piece.finish.size or renderer.natural_size(cell.piece)
         subject = subject_of(rendering, cell.piece.finish.dpi, full)
-        results = list(room.run(subject, wanted, seed, stop))
+        # Small frames too, so that a room which is shared has all that a wall shows.
+        results = list(room.run(subject, wanted, seed, stop, thumbs=True))
         if stop():
             return
         found = reach(results)
