@@ -79,6 +79,17 @@ def test_a_dropped_picture_is_recognised_mended_and_saved(mender, window, qtbot,
 
     assert all(shots[a] != shots[b] for a, b in itertools.combinations(shots, 2))
 
+    # The line between before and mended is dragged.
+    opened.way.button("split").click()
+    view = opened.view
+    at = view.frame.center().toPoint()
+    qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=at)
+    qtbot.mouseMove(view, at + QPoint(60, 0))
+    qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=at + QPoint(60, 0))
+    assert view.share == pytest.approx(0.5 + 60 / view.frame.width(), abs=0.01)
+    assert view.grab().toImage() != shots["split"]
+    assert not opened.areas.stays  # it was no click on a place
+
     # A veto by a click on the picture: that place stays to the pixel, others make up for it.
     middle = np.argwhere(on_image(parts(first)["Middle"], first)).mean(0)
     spot = opened.view.from_image(QRectF(middle[1], middle[0], 0, 0).topLeft()).toPoint()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt, QTimer, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QImage,
@@ -227,7 +227,7 @@ class Bench(View):
                 told = "The code appears here as soon as the message is there."
                 paint_words(painter, QRectF(self.rect()), told, self.theme.soft)
             return
-        frame = QRectF(self._offset, QSizeF(image.size()) * self._scale)
+        frame = self.frame
         shadow = QColor(0, 0, 0, 30)
         for grow in (3, 2, 1):
             painter.fillRect(frame.adjusted(-grow, -grow + 2, grow, grow + 2), shadow)

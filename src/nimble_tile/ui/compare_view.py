@@ -4,17 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from PySide6.QtCore import QPointF, QRectF, QSize, QSizeF, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QFont, QImage, QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from nimble_tile.ui import theme as themes
 from nimble_tile.ui.controls import soft
+from nimble_tile.ui.divided import Divided
+from nimble_tile.ui.figures import paint_fitted
 from nimble_tile.ui.overlays import paint_split
-from nimble_tile.ui.view import View
-
-CLOSE = 0.86
-"""Part of the view that the code fills from close by."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,20 +38,13 @@ class Side:
     code: QRectF = field(default_factory=QRectF)
 
 
-class Compared(View):
+class Compared(Divided):
     """The two images; the left one to the left of the line."""
 
     def __init__(self) -> None:
         super().__init__()
-        self.theme = themes.LIGHT
         self.sides: tuple[Side, Side] | None = None
-        self.share = 0.5
         self._images: tuple[QImage, QImage] | None = None
-        self._held = ""
-        self._from = (QPointF(), QPointF())
-        self.setMinimumSize(320, 240)
-        self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Two drafts with a dividing line between them")
 
     @property
@@ -63,97 +54,38 @@ class Compared(View):
     def take(self, left: Side, right: Side) -> None:
         """Show two; an image of another shape is fitted into the first one's frame."""
         self.sides, self.share = (left, right), 0.5
-        size = left.image.size()
         other = right.image
-        if other.size() != size:
-            frame = QImage(size, QImage.Format.Format_ARGB32_Premultiplied)
-            frame.fill(Qt.GlobalColor.transparent)
-            fitted = QSize(other.size())
-            fitted.scale(size, Qt.AspectRatioMode.KeepAspectRatio)
-            area = QRectF(QPointF(), QSizeF(fitted))
-            area.moveCenter(QRectF(QPointF(), QSizeF(size)).center())
-            painter = QPainter(frame)
+        if other.size() != left.image.size():
+            other = QImage(left.image.size(), QImage.Format.Format_ARGB32_Premultiplied)
+            other.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(other)
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(area, other)
+            paint_fitted(painter, QRectF(other.rect()), right.image)
             painter.end()
-            other = frame
         self._images = left.image, other
         self.close_up()
 
     def close_up(self) -> None:
-        """Fill the view with the left one's code and a little of what is round it."""
+        """Fill the view with the left one's code; the line starts in its middle."""
         code = self.sides[0].code
         if code.isEmpty():
             self.fit()
             return
-        room = min(self.width() / code.width(), self.height() / code.height()) * CLOSE
-        whole = min(self.width() / self.image.width(), self.height() / self.image.height())
-        self._scale = max(room, 0.02)
-        if self._scale <= whole:
-            self.fit()
-            return
-        middle = QPointF(self.width(), self.height()) / 2
-        self._offset = middle - code.center() * self._scale
-        self._fits = False
-        # The line starts in the middle of the code.
         self.share = min(0.98, max(0.02, code.center().x() / self.image.width()))
-        self._hold()
-        self.update()
-
-    def _frame(self) -> QRectF:
-        return QRectF(self._offset, QSizeF(self.image.size()) * self._scale)
+        self.show_part(code)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(self.theme.bench))
         if self._images is None:
             return
-        frame = self._frame()
+        frame = self.frame
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self._scale < 3)
-        left = frame.adjusted(0, 0, -frame.width() * (1 - self.share), 0)
         painter.save()
-        painter.setClipRect(frame.adjusted(left.width(), 0, 0, 0))
+        painter.setClipRect(frame.adjusted(frame.width() * self.share, 0, 0, 0))
         painter.drawImage(frame, self._images[1])
         painter.restore()
         paint_split(painter, frame, self._images[0], self.share, self.theme)
-
-    def _on_line(self, at: QPointF) -> bool:
-        frame = self._frame()
-        return abs(at.x() - frame.left() - self.share * frame.width()) < 8
-
-    def move_line(self, share: float) -> None:
-        """Put the line somewhere, 0 (left) to 1."""
-        self.share = min(1.0, max(0.0, share))
-        self.update()
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        if self._images is None:
-            return
-        at = event.position()
-        self._held = "line" if self._on_line(at) else "view"
-        self._from = at, QPointF(self._offset)
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        at = event.position()
-        if self._images is None:
-            return
-        if self._held == "line":
-            frame = self._frame()
-            self.move_line((at.x() - frame.left()) / frame.width())
-        elif self._held == "view":
-            self._fits = False
-            self._offset = self._from[1] + at - self._from[0]
-            self._hold()
-            self.update()
-        else:
-            on = self._on_line(at)
-            self.setCursor(Qt.CursorShape.SplitHCursor if on else Qt.CursorShape.ArrowCursor)
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self._held = ""
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        self.fit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {Qt.Key.Key_Left: -0.02, Qt.Key.Key_Right: 0.02}

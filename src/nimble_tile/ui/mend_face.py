@@ -77,7 +77,7 @@ class MendFace(SideWindow):
         self.way = Segments(
             "View",
             [("before", "Before", "The picture as it came"),
-             ("split", "Half and half", "Before on the left, mended on the right"),
+             ("split", "Half and half", "Before to the left of a line that is dragged"),
              ("mended", "Mended", "The picture as it is now"),
              ("changes", "Changes", "Modules that were made lighter or darker")],
         )  # fmt: skip

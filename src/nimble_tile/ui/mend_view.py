@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QImage,
@@ -17,8 +17,8 @@ from PySide6.QtGui import (
 )
 
 from nimble_tile.ui import theme as themes
+from nimble_tile.ui.divided import Divided
 from nimble_tile.ui.overlays import paint_split, paint_words
-from nimble_tile.ui.view import View
 
 if TYPE_CHECKING:
     import numpy as np
@@ -27,7 +27,7 @@ LEAST = 6
 """Pixels of the screen along a side of a rectangle, at least."""
 
 
-class MendView(View):
+class MendView(Divided):
     """Shows the picture; rectangles are dragged on it.
 
     Signals
@@ -43,7 +43,6 @@ class MendView(View):
 
     def __init__(self) -> None:
         super().__init__()
-        self.theme = themes.LIGHT
         self.before: QImage | None = None
         self.after: QImage | None = None
         self.way = "mended"  # or "before", "changes", "split"
@@ -54,17 +53,16 @@ class MendView(View):
         self.outer: np.ndarray | None = None  # with its quiet zone
         self.changed: QImage | None = None  # one pixel a module
         self.stays: QImage | None = None  # one pixel a module
-        self._from: QPointF | None = None
-        self._to = QPointF()
-        self._origin = QPointF()
-        self.setMinimumSize(320, 240)
-        self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Picture that is mended")
 
     @property
     def image(self) -> QImage | None:
         return self.before
+
+    @property
+    def divided(self) -> bool:
+        """Whether before and mended stand beside each other."""
+        return self.after is not None and self.way == "split"
 
     def take(self, image: QImage | None) -> None:
         """Show another picture, nothing of it known."""
@@ -73,9 +71,6 @@ class MendView(View):
         self.quad = self.outer = self.changed = self.stays = None
         self.fit()
         self.update()
-
-    def _frame(self) -> QRectF:
-        return QRectF(self._offset, QSizeF(self.image.size()) * self._scale)
 
     def _on_screen(self, area: QRectF) -> QRectF:
         return QRectF(self.from_image(area.topLeft()), self.from_image(area.bottomRight()))
@@ -87,12 +82,12 @@ class MendView(View):
             told = "Drop a finished picture here that does not scan."
             paint_words(painter, QRectF(self.rect()), told, self.theme.soft, 16)
             return
-        frame = self._frame()
+        frame = self.frame
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self._scale < 3)
         mended = self.after is not None and self.way != "before"
         painter.drawImage(frame, self.after if mended else self.before)
-        if mended and self.way == "split":
-            paint_split(painter, frame, self.before, 0.5, self.theme)
+        if self.divided:
+            paint_split(painter, frame, self.before, self.share, self.theme)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.way == "changes":
             self._paint_grid(painter, self.changed)
@@ -125,15 +120,14 @@ class MendView(View):
             painter.drawPolygon(quad)
 
     def _paint_areas(self, painter: QPainter) -> None:
-        drawn = [] if self.region is None else [(self.region, Qt.PenStyle.DashLine)]
-        for area, line in drawn:
-            self._paint_area(painter, self._on_screen(area), line)
+        if self.region is not None:
+            self._paint_area(painter, self._on_screen(self.region), Qt.PenStyle.DashLine)
         for area in self.kept:
             spot = self._on_screen(area)
             painter.fillRect(spot, QColor(255, 255, 255, 70))
             painter.fillRect(spot, Qt.BrushStyle.BDiagPattern)
             self._paint_area(painter, spot, Qt.PenStyle.SolidLine)
-        if self.draws and self._from is not None:
+        if self._held == "area":
             self._paint_area(
                 painter, QRectF(self._from, self._to).normalized(), Qt.PenStyle.DashLine
             )
@@ -147,36 +141,29 @@ class MendView(View):
         painter.drawRect(spot)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        if self.before is not None:
-            self._from = self._to = event.position()
-            self._origin = QPointF(self._offset)
+        super().mousePressEvent(event)
+        if self.draws and self._held == "view":
+            self._held = "area"
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._from is None:
-            cross = Qt.CursorShape.CrossCursor if self.draws else Qt.CursorShape.ArrowCursor
-            self.setCursor(cross)
-            return
-        self._to = event.position()
-        if not self.draws and (self._to - self._from).manhattanLength() > LEAST:
-            self._fits = False
-            self._offset = self._origin + self._to - self._from
-            self._hold()
+        # A click of an unsteady hand moves nothing.
+        if self._held != "view" or not self._still(event.position()):
+            super().mouseMoveEvent(event)
+        if self.draws and not self._held:
+            self.setCursor(Qt.CursorShape.CrossCursor)
         self.update()
 
+    def _still(self, at: QPointF) -> bool:
+        return (at - self._from).manhattanLength() <= LEAST
+
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._from is None:
-            return
-        start, end = self._from, event.position()
-        self._from = None
-        area = QRectF(start, end).normalized()
-        if max(area.width(), area.height()) <= LEAST:
+        held, end = self._held, event.position()
+        super().mouseReleaseEvent(event)
+        if held in ("view", "area") and self._still(end):
             self.clicked.emit(self.to_image(end))
-        elif self.draws and min(area.width(), area.height()) >= LEAST:
-            corners = QRectF(self.to_image(area.topLeft()), self.to_image(area.bottomRight()))
-            inside = corners.intersected(QRectF(self.before.rect()))
+        elif held == "area":
+            area = QRectF(self.to_image(self._from), self.to_image(end)).normalized()
+            inside = area.intersected(QRectF(self.before.rect()))
             if not inside.isEmpty():
                 self.dragged.emit(inside)
         self.update()
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        self.fit()

@@ -80,11 +80,6 @@ class Later(Generic[Side]):
         self._window, self._make = window, make
         self._made: Side | None = None
 
-    @property
-    def made(self) -> Side | None:
-        """The window, once it was asked for."""
-        return self._made
-
     def get(self) -> Side:
         """The window."""
         if self._made is None:

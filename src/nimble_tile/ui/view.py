@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPointF, QSizeF, Signal
+from PySide6.QtCore import QPointF, QRectF, QSizeF, Signal
 from PySide6.QtGui import QImage, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
@@ -74,6 +74,11 @@ class View(QWidget):
         """Screen pixels a pixel of the preview."""
         return self._scale
 
+    @property
+    def frame(self) -> QRectF:
+        """Where the image lies on the widget."""
+        return QRectF(self._offset, QSizeF(self.image.size()) * self._scale)
+
     def fit(self) -> None:
         """Show the whole image."""
         self._fits = True
@@ -85,12 +90,13 @@ class View(QWidget):
         if image is None or self.shown.rendering is None:
             return
         box = self.shown.rendering.box
-        room = min(
-            (self.width() - 2 * MARGIN) / box.width, (self.height() - 2 * MARGIN) / box.height
-        )
-        self._scale = min(32.0, room)
-        middle = QPointF(box.x + box.width / 2, box.y + box.height / 2) * self._scale
-        self._offset = QPointF(self.width(), self.height()) / 2 - middle
+        self.show_part(QRectF(box.x, box.y, box.width, box.height))
+
+    def show_part(self, part: QRectF) -> None:
+        """Fill the widget with a part of the image, in its pixels."""
+        room = QSizeF(self.width() - 2 * MARGIN, self.height() - 2 * MARGIN)
+        self._scale = min(32.0, room.width() / part.width(), room.height() / part.height())
+        self._offset = QPointF(self.width(), self.height()) / 2 - part.center() * self._scale
         self._fits = False
         self._hold()
         self.zoomed.emit(self._scale)
