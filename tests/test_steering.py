@@ -5,10 +5,12 @@ import json
 import cv2
 import numpy as np
 import pytest
+from PySide6.QtCore import QPointF, Qt
 from reedsolo import RSCodec
 
 from conftest import LINK, encoded, photograph
 from nimble_tile.core.errors import MessageError
+from nimble_tile.core.picture.placing import corners
 from nimble_tile.core.piece import Blend, Code, Message, Picture, Piece, Region
 from nimble_tile.core.project import archive
 from nimble_tile.core.render import Renderer
@@ -221,6 +223,38 @@ def test_a_steered_piece_keeps_more_of_the_picture_and_is_read(piece, store, bay
     assert renderer.render(bare, 400).steered is None
 
 
+def test_in_motion_the_elimination_is_kept_and_at_rest_all_is_as_if_it_had_not_been(piece, store):
+    made = []
+
+    class Counted(Steering):
+        def __init__(self, *given):
+            made.append(self)
+            super().__init__(*given)
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("nimble_tile.core.render.Steering", Counted)
+        renderer = Renderer(store)
+
+        def at(x: float, moving: bool, **code):
+            moved = piece.edited("picture", region=Region(x=x, y=20, width=228, height=228))
+            return renderer.render(moved.edited("code", **code), 500, moving).steered
+
+        rested = at(30, False)
+        # 57 modules of 4 pixels: under half a module, and beyond.
+        near = at(31.5, True)
+        assert len(made) == 1 and near.after > 0.98 * rested.after
+        assert near.symbol.text == LINK and at(30, True) is rested
+        far = at(33, True)
+        assert len(made) == 2
+        # Another spare asks for no other elimination.
+        assert at(33, False) is far and at(33, False, keep=0.5).spent.any() and len(made) == 2
+        again, alone = at(31.5, False), Renderer(store).render(
+            piece.edited("picture", region=Region(x=31.5, y=20, width=228, height=228)), 500
+        ).steered  # fmt: skip
+    assert len(made) == 4 and again.after >= near.after
+    assert np.array_equal(again.symbol.dark, alone.symbol.dark)
+
+
 def test_spare_is_spent_as_said_and_the_plain_twin_spends_none(piece, store, bay, tmp_path):
     renderer = Renderer(store)
     spending = piece.edited("code", keep=0.6)
@@ -281,6 +315,20 @@ def test_steering_in_the_window(window, settle, qtbot, tmp_path):
     assert now.spent.any() and now.after > before.after
     window.look_through(Lens.STEERING)
     assert window.bench.grab().toImage() != window.bench.image
+    # Dragged over the picture it is steered in motion, and anew where it is let go.
+    hand, shown = window.bench.placing, []
+    window.engine.shown.connect(shown.append)
+    corner = window.bench.from_picture(*corners(window.bench.place)[0])
+    hand.press(corner, Qt.KeyboardModifier.ControlModifier)
+    hand.move(corner + QPointF(3, 3), Qt.KeyboardModifier.ControlModifier)
+    assert hand.busy and window.engine.wants.moving
+    qtbot.waitUntil(lambda: bool(shown), timeout=10_000)
+    hand.release()
+    assert not window.engine.wants.moving
+    settle(window)
+    alone = Renderer(window.pictures).render(window.session.piece, 800).symbol
+    assert np.array_equal(window.bench.shown.rendering.symbol.dark, alone.dark)
+    window.session.undo()
     window.session.undo()
     window.session.undo()
     assert window.session.piece.code.version == "auto"

@@ -25,6 +25,7 @@ from nimble_tile.core.additions import Layout
 from nimble_tile.core.blend import Plan, blend, look_read
 from nimble_tile.core.blend.wants import wants
 from nimble_tile.core.errors import PictureError
+from nimble_tile.core.held import Held
 from nimble_tile.core.laid.paint import painted
 from nimble_tile.core.look import Look
 from nimble_tile.core.picture import framing, warping
@@ -33,6 +34,7 @@ from nimble_tile.core.picture.placing import (
     Box,
     bounds,
     box_at,
+    corners,
     natural_size,
     output_size,
     quad_at,
@@ -47,7 +49,7 @@ from nimble_tile.core.stages import Stages
 from nimble_tile.core.standing import compose, ground_of
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks import drawing
-from nimble_tile.core.symbol.steering import Steered, Steering, freedom, spendable
+from nimble_tile.core.symbol.steering import Steered, Steering, Wanted, freedom, spendable
 
 LARGEST_FILL = 4096
 """Longer side, in pixels, to which pictures are reduced before they fill modules."""
@@ -68,7 +70,11 @@ class Renderer(Stages):
         Where the pieces' pictures are.
     """
 
-    def render(self, piece: Piece, size: int | None = None) -> Rendering:
+    def __init__(self, pictures: PictureStore) -> None:
+        super().__init__(pictures)
+        self._held: Held | None = None
+
+    def render(self, piece: Piece, size: int | None = None, moving: bool = False) -> Rendering:
         """Render a piece.
 
         Parameters
@@ -77,6 +83,9 @@ class Renderer(Stages):
         size : int, optional
             Longer side of the result in pixels, 16 to `MAX_SIDE`; None: the
             piece's own (`Finish.size`, else `natural_size`).
+        moving : bool
+            The code is being moved and will be asked for again where it comes
+            to rest: its steering may be a little less good, and be there sooner.
 
         Returns
         -------
@@ -95,7 +104,7 @@ class Renderer(Stages):
             raise PictureError(f"A side of {size} pixels is not possible.",
                                f"Choose 16 to {MAX_SIDE}.")  # fmt: skip
         with self._lock:
-            steered = self._steered(piece)
+            steered = self._steered(piece, moving)
             symbol = self._symbol(piece) if steered is None else steered.symbol
             if steered is not None:
                 return replace(self._made(piece, symbol, size), steered=steered)
@@ -108,7 +117,7 @@ class Renderer(Stages):
             steered = self._steered(piece)
             return self._symbol(piece) if steered is None else steered.symbol
 
-    def _steered(self, piece: Piece) -> Steered | None:
+    def _steered(self, piece: Piece, moving: bool = False) -> Steered | None:
         """The steered symbol; None where nothing is to be steered, or nothing to steer by."""
         if piece.code.steer == "off" or piece.picture.digest is None:
             return None
@@ -117,21 +126,33 @@ class Renderer(Stages):
             return None
         place, quiet = self.place(piece), piece.code.quiet_zone
 
-        def solve() -> Steered:
+        def wanted() -> Wanted:
             # Always at the same size: what is exported is what was seen.
             framed = self.picture_size(piece)
             longer = min(max(framed), STEERED_BY)
             extent = output_size(framed, longer)
             box, quad = self._spot(framed, place, extent)
-            square = _cut(self._canvas(piece, longer)[0], box, quad)
+            square = warping.upright(self._canvas(piece, longer)[0], box, quad)
             guard = self._guard_grid(piece, extent, box, quad, symbol.side + 2 * quiet)
-            wanted = wants(square, symbol.side, quiet, guard)
-            fixed = piece.code.mask
-            masks = tuple(range(8)) if fixed == "auto" else (fixed,)
-            solver = Steering(symbol, freedom(symbol), wanted.weight)
-            return solver.best(wanted, masks, spendable(symbol, piece.code.keep))
+            return wants(square, symbol.side, quiet, guard)
+
+        fixed, tones = piece.code.mask, piece.picture.model_copy(update={"region": None})
+        masks = tuple(range(8)) if fixed == "auto" else (fixed,)
+        spend, corner = spendable(symbol, piece.code.keep), corners(place)
+
+        def solve() -> Steered:
+            wish, solver = wanted(), None if held is None else held.solver
+            if solver is None or not solver.fits(symbol, wish.weight):
+                solver = Steering(symbol, freedom(symbol), wish.weight)
+            module = place.width / (symbol.side + 2 * quiet)
+            self._held = Held(solver, symbol, tones, corner, module)
+            return solver.best(wish, masks, spend)
 
         key = (symbol, piece.picture, place, quiet, piece.code.mask, piece.code.keep)
+        held = self._held
+        moving = moving and not self._knows("steered", key)
+        if moving and held is not None and held.serves(symbol, tones, corner):
+            return self._stage("moving", key, lambda: held.solver.solve(wanted(), masks, spend))
         return self._stage("steered", key, solve, keep=3)
 
     @staticmethod
@@ -325,7 +346,9 @@ class Renderer(Stages):
         laid = self._laid(piece, symbol)
         box, quad = self._spot(framed, place, extent)
         square_key = (canvas_key, place)
-        square = self._stage("square", square_key, lambda: frozen(_cut(canvas, box, quad)), keep=2)
+        square = self._stage(
+            "square", square_key, lambda: frozen(warping.upright(canvas, box, quad)), keep=2
+        )
         quiet = piece.code.quiet_zone
         look = look_read(piece.look, piece.blend)
         fades = piece.surround.kind == "none" or piece.surround.paper is None
@@ -402,19 +425,6 @@ def render(
 ) -> Rendering:
     """Render a piece once, nothing remembered; see `Renderer.render`."""
     return Renderer(pictures or PictureStore()).render(piece, size)
-
-
-def _cut(canvas: np.ndarray, box: Box, quad: np.ndarray | None) -> np.ndarray:
-    """The code's square, upright."""
-    import cv2
-
-    if quad is not None:
-        return warping.cut(canvas, quad, warping.square_side(quad))
-    square = canvas[box.slices]
-    if box.width == box.height:
-        return np.ascontiguousarray(square)
-    side = max(box.width, box.height)
-    return cv2.resize(square, (side, side), interpolation=cv2.INTER_LINEAR)
 
 
 def _without(

@@ -49,13 +49,17 @@ class Stages:
         del kept[keep:]
         return result
 
+    def _knows(self, name: str, key: Hashable) -> bool:
+        """Whether a stage's result for this key is remembered."""
+        return any(entry[0] == key for entry in self._memory.get(name, ()))
+
     def symbol(self, piece: Piece) -> Symbol:
         """The piece's symbol; raises `MessageError` when there can be none."""
         with self._lock:
             return self._symbol(piece)
 
     def _symbol(self, piece: Piece) -> Symbol:
-        code = piece.code.model_copy(update={"quiet_zone": 0})
+        code = piece.code.model_copy(update={"quiet_zone": 0, "keep": 1.0})
         key = (piece.message.text, code)
         return self._stage("symbol", key, lambda: encode(piece.message, code), keep=4)
 

@@ -269,7 +269,7 @@ class Engine(QObject):
         work = self.wants.work if piece.picture.digest is not None else ""
         try:
             size, natural = preview_size(piece, self._renderer)
-            rendering = self._renderer.render(piece, size)
+            rendering = self._renderer.render(piece, size, self.wants.moving)
         except UserError as error:
             picture = self._picture_alone(piece)
             extent = self._extent(piece) if picture is not None else None

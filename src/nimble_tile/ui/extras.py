@@ -50,6 +50,8 @@ class Wants:
         The lens of the reader's eye.
     layout : bool
         The piece in its layout, where it has one.
+    moving : bool
+        The pointer holds the code; where it comes to rest is asked for anew.
     """
 
     code: bool = False
@@ -58,6 +60,7 @@ class Wants:
     work: str = ""
     methods: bool = False
     layout: bool = False
+    moving: bool = False
 
 
 @dataclass(frozen=True, eq=False)

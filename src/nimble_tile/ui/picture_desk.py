@@ -56,12 +56,10 @@ class PictureDesk(QObject):
     def connect_parts(self) -> None:
         """Join the parts of the window that have to do with pictures."""
         window = self.window
-        session, bench, engine = self.session, window.bench, window.engine
+        bench, engine = window.bench, window.engine
         picture, blend, hand = window.picture, window.blend, window.bench.placing
-        hand.placed.connect(
-            lambda region: session.edit("picture", "Place the code", "place", region=region)
-        )
-        hand.ended.connect(session.part)
+        hand.placed.connect(self._placing)
+        hand.ended.connect(self._placed)
         hand.refused.connect(self._refused)
         picture.work.connect(self.work_on)
         picture.looks_at_places.connect(lambda on: window.want("places", on))
@@ -78,6 +76,17 @@ class PictureDesk(QObject):
         bench.spot_chosen.connect(self.place_middle)
         engine.advised.connect(self._advised)
         engine.pictured.connect(self._pictured)
+
+    def _placing(self, region: Region) -> None:
+        self.window.engine.wants.moving = self.window.bench.placing.busy
+        self.session.edit("picture", "Place the code", "place", region=region)
+
+    def _placed(self) -> None:
+        self.session.part()
+        if self.window.engine.wants.moving:
+            self.window.engine.wants.moving = False
+            if self.session.piece.code.steer != "off":
+                self.window.refresh()  # what was made in motion is made anew at rest
 
     def _free_corners(self, on: bool) -> None:
         self.window.bench.placing.free_corners = on

@@ -68,11 +68,11 @@ SEAM = (0.15, 0.55, 0.8)
 and up to there fading. It has no gap, not of a pixel: OpenCV follows dark parts from the code's
 edges outwards, and through the thinnest crack it takes a part of the picture for code."""
 
-SERIF = 0.25
-"""Half the side, in modules, of a dark square on the outermost corners of the upper right and the
-lower left finder. A camera rounds corners off; OpenCV draws the code's right and lower edge from
-these two on, and a fifth of a module lost there is one lost at the far end. Printers of fine
-patterns mend rounded corners likewise."""
+SERIF = (0.25, 0.75)
+"""How far, in modules, the outermost corners of the upper right and the lower left finder are
+drawn out, and along how much of their edges, in a curve. A camera rounds corners off; OpenCV
+draws the code's right and lower edge from these two on, and a fifth of a module lost there is
+one lost at the far end. Letters cut for print end in serifs for the same reason."""
 
 MISSED = 75.0
 """Weight of the squares of missed margins beside the likeness."""
@@ -389,14 +389,30 @@ def _lay_serifs(plan: Plan, after: np.ndarray, local: np.ndarray, margin: np.nda
     if plan.symbol.micro:
         return  # it has one finder alone
     at, pixel = _along(plan), plan.modules / plan.side
-    first, last = (np.clip((SERIF - np.abs(at - m)) / pixel + 0.5, 0, 1) for m in (0, n))
+    first, last = -at, at - n  # modules beyond the first and the last edge
     for rows, columns, corner in (
         (first, last, (own, own + n - 1)), (last, first, (own + n - 1, own)),
     ):  # fmt: skip
         deep = float(margin[corner])
         if deep > 0:
-            share = np.outer(rows, columns).astype(np.float32)
+            share = _serif(rows[:, None], columns[None, :], pixel)
             after += share * (cv2.min(after, local - np.float32(deep)) - after)
+
+
+def _serif(beyond: np.ndarray, across: np.ndarray, pixel: float) -> np.ndarray:
+    """How far each pixel belongs to a serif (float32, 0 to 1), by its distances in modules
+    beyond the two edges that meet there."""
+    out, length = SERIF
+
+    def flare(u: np.ndarray) -> np.ndarray:
+        # How far it stands out at a point of the edge; whole beyond the edge's end.
+        return out * np.clip(1 + np.minimum(u, 0) / length, 0, 1) ** 2
+
+    inside = np.minimum(flare(across) - beyond, flare(beyond) - across)
+    # Of the finder it touches the ring alone.
+    inside = np.minimum(inside, np.minimum(np.maximum(beyond, across), 0) + 0.5)
+    near = np.minimum(beyond, across) > -length
+    return (near * np.clip(inside / pixel + 0.5, 0, 1)).astype(np.float32)
 
 
 def _fade_out(plan: Plan, after: np.ndarray, soft: bool) -> None:

@@ -84,6 +84,19 @@ def cut(image: np.ndarray, quad: np.ndarray, side: int) -> np.ndarray:
     )  # fmt: skip
 
 
+def upright(image: np.ndarray, box: Box, quad: np.ndarray | None) -> np.ndarray:
+    """The square of a picture that a code lies on, upright: from its box, or in perspective."""
+    import cv2
+
+    if quad is not None:
+        return cut(image, quad, square_side(quad))
+    square = image[box.slices]
+    if box.width == box.height:
+        return np.ascontiguousarray(square)
+    side = max(box.width, box.height)
+    return cv2.resize(square, (side, side), interpolation=cv2.INTER_LINEAR)
+
+
 def put_back(
     canvas: np.ndarray, square: np.ndarray, blended: np.ndarray, quad: np.ndarray
 ) -> np.ndarray:

@@ -210,7 +210,7 @@ class Steering:
     """
 
     def __init__(self, symbol: Symbol, free: np.ndarray, weight: np.ndarray) -> None:
-        self.symbol = symbol
+        self.symbol, self._weight = symbol, weight
         plan = symbol.anatomy
         self._base = codewords_of(symbol)
         gains = np.zeros((len(self._base), 8))
@@ -225,6 +225,10 @@ class Steering:
             self._blocks.append(_eliminate(block, own, gains[list(block.codewords)]))
             start += count
         self.free = int(free.sum())
+
+    def fits(self, symbol: Symbol, weight: np.ndarray) -> bool:
+        """Whether this is the very elimination for a symbol and gains."""
+        return symbol is self.symbol and np.array_equal(weight, self._weight)
 
     def _clear(self, free: np.ndarray) -> None:
         """The base: all free bits 0, error correction to match."""
