@@ -6,6 +6,7 @@ import sys
 import cv2
 import numpy as np
 import pytest
+from PIL import Image
 from PySide6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt, QUrl
 from PySide6.QtGui import QDropEvent, QGuiApplication
 from PySide6.QtTest import QTest
@@ -337,8 +338,24 @@ def test_images_are_dropped_listed_compared_and_reported(checks, window, tmp_pat
     assert "other.png" in (tmp_path / "report.html").read_text("utf-8")
     checks.save_report(tmp_path / "nowhere" / "r.json")
     qtbot.waitUntil(lambda: "r.json" in checks.note.text(), timeout=10_000)
+    # What is looked at goes over to mending, in its full size, with the intended message.
+    assert not checks.mend.isHidden() and checks.mend.isEnabled()
+    tree.setCurrentItem(tree.topLevelItem(2))
+    assert not checks.mend.isEnabled()
+    tree.setCurrentItem(tree.topLevelItem(0))
+    checks.mend.click()
+    mender = window.trying_desk.open_mend()
+    qtbot.waitUntil(lambda: mender.suspect is not None, timeout=60_000)
+    assert mender.name == "good.png" and mender.message.toPlainText() == LINK
+    assert mender.pixels.shape[:2] == Image.open(good).size[::-1]
+    mender.close()
+    other.unlink()
+    tree.setCurrentItem(tree.topLevelItem(1))
+    checks.mend.click()
+    qtbot.waitUntil(lambda: "other.png" in checks.note.text(), timeout=10_000)
+    assert mender.name == "good.png"
     checks.clear.click()
-    assert not checks.items and not checks.report.isEnabled()
+    assert not checks.items and not checks.report.isEnabled() and not checks.mend.isEnabled()
 
 
 def test_what_a_code_says_is_never_markup_and_fetches_nothing(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import html
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -43,6 +43,7 @@ if TYPE_CHECKING:
 
     from nimble_tile.core.checking.check import Finding
     from nimble_tile.core.checking.report import Entry
+    from nimble_tile.core.checking.sources import Source
     from nimble_tile.core.trials.room import Result
 
 SHOWN = 1400
@@ -68,12 +69,15 @@ class Item:
     picture : QImage or None
     crops : tuple of QImage
         Each of its codes from close by.
+    again : callable or None
+        Opens the image anew, in its full size: many large ones are not kept.
     """
 
     entry: Entry
     scale: float
     picture: QImage | None
     crops: tuple[QImage, ...] = ()
+    again: Callable[[], Source] | None = None
 
     @property
     def state(self) -> str:

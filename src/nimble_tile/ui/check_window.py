@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import html
 from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -46,7 +47,8 @@ from nimble_tile.ui.side_window import SideWindow
 from nimble_tile.ui.watcher import Watcher
 
 if TYPE_CHECKING:
-    from nimble_tile.core.checking.check import Checked
+    from nimble_tile.core.checking.check import Checked, Finding
+    from nimble_tile.core.checking.sources import Source
     from nimble_tile.ui.window import Window
 
 _FILES = "Images (*.png *.jpg *.jpeg *.webp *.tif *.tiff *.svg *.pdf)"
@@ -75,6 +77,7 @@ class CheckWindow(SideWindow):
         self.intended.setAccessibleName("Intended message")
         self.intended.setFixedHeight(58)
         self.intended.setPlainText(window.session.piece.message.text)
+        self.mend = QPushButton("Mend this image…")
         self.report, self.clear = QPushButton("Save a report…"), QPushButton("Clear")
         self.tree = QTreeWidget()
         self.tree.setHeaderHidden(True)
@@ -97,6 +100,7 @@ class CheckWindow(SideWindow):
         left.addWidget(self.tree, 1)
         left.addWidget(self.compares)
         left.addWidget(self.intended)
+        left.addLayout(row(self.mend, 1))
         right = QVBoxLayout()
         right.setSpacing(8)
         right.addWidget(self.picture, 3)
@@ -126,6 +130,7 @@ class CheckWindow(SideWindow):
         self.folder.clicked.connect(self.choose_folder)
         self.watch.clicked.connect(self.toggle_watch)
         self.pasted.clicked.connect(self.paste)
+        self.mend.clicked.connect(self.hand_to_mending)
         self.report.clicked.connect(self.choose_report)
         self.clear.clicked.connect(self.forget)
         self.tree.currentItemChanged.connect(lambda *_: self._show())
@@ -227,10 +232,11 @@ class CheckWindow(SideWindow):
         def work(progress: Progress) -> list[Item]:
             from nimble_tile.core.checking.check import Stopped, check
             from nimble_tile.core.checking.report import Entry
+            from nimble_tile.core.checking.sources import nth
 
             progress.step(f"Opening {name}", 0.0)
             made = []
-            for source in sources():
+            for number, source in enumerate(sources()):
                 if source.image is None:
                     made.append(Item(Entry(source.name, error=str(source.error)), 1.0, None))
                     continue
@@ -248,7 +254,8 @@ class CheckWindow(SideWindow):
                 small, scale = reduced(source.image)
                 entry = Entry(source.name, checked, "", small)
                 crops = tuple(to_qimage(close_up(source.image, f)) for f in checked.findings)
-                made.append(Item(entry, scale, to_qimage(small), crops))
+                again = partial(nth, sources, number)
+                made.append(Item(entry, scale, to_qimage(small), crops, again))
             return made
 
         self.jobs.start(work, self._took, lambda error: self.say(str(error), "error"))
@@ -302,6 +309,7 @@ class CheckWindow(SideWindow):
         if item is not None and index >= 0:
             finding, crop = item.entry.checked.findings[index], item.crops[index]
         self.details.take(finding, self.expected, crop)
+        self._offer_mending(item, finding)
         if item is not None and item.entry.error:
             self.say(item.entry.error, "error")
         elif item is not None and finding is None:
@@ -320,6 +328,30 @@ class CheckWindow(SideWindow):
         message = kinds.understand(self.details.finding.text)
         session.put(session.piece.model_copy(update={"message": message}), "Take a checked message")
         self.say("The piece says this now.")
+
+    def _offer_mending(self, item: Item | None, finding: Finding | None) -> None:
+        can = item is not None and item.again is not None
+        says = self.expected or ("" if finding is None else finding.text)
+        self.mend.setEnabled(can and bool(says))
+        lacks = can and not says
+        self.mend.setToolTip("Mending needs the intended message" if lacks else "So that it scans")
+
+    def hand_to_mending(self) -> None:
+        """Open the image that is looked at in the window that mends."""
+        item, index = self.chosen
+        says = self.expected or item.entry.checked.findings[index].text
+
+        def took(source: Source) -> None:
+            if source.image is None:
+                self.say(str(source.error), "error")
+                return
+            window = self.window_.trying_desk.open_mend()
+            window.message.setPlainText(says)
+            window.take(source.image, source.name)
+
+        self.jobs.start(
+            lambda progress: item.again(), took, lambda error: self.say(str(error), "error")
+        )
 
     def forget(self) -> None:
         """Empty the list."""

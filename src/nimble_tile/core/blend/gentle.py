@@ -382,7 +382,7 @@ def _lay_seam(plan: Plan, after: np.ndarray, local: np.ndarray, strength: np.nda
 
 
 def _lay_serifs(plan: Plan, after: np.ndarray, local: np.ndarray, margin: np.ndarray) -> None:
-    """Square the two corners that the code's edges are drawn from, in place; see `SERIF`."""
+    """Draw out the two corners that the code's edges are drawn from, in place; see `SERIF`."""
     import cv2
 
     n, own = plan.symbol.side, plan.quiet_zone

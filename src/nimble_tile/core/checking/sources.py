@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -85,6 +85,22 @@ def images(path: Path) -> Iterator[Source]:
         yield Source(path.name, path, None, open_picture(data, path.name).over("#ffffff"))
     except PictureError as error:
         yield Source(path.name, path, error=error)
+
+
+def nth(sources: Callable[[], Iterable[Source]], number: int) -> Source:
+    """One of a file's images, opened anew; one with an error where that fails.
+
+    Parameters
+    ----------
+    sources : callable
+        Opens them all, one after another.
+    number : int
+        Counted from 0.
+    """
+    for at, source in enumerate(sources()):
+        if at == number or source.image is None:
+            return source
+    return Source("", error=PictureError("The image is no longer in its file.", "Check it again."))
 
 
 def _pages(data: bytes, path: Path) -> Iterator[Source]:
