@@ -220,7 +220,7 @@ def test_weakest_modules_are_found_in_frames(photo_piece, store, bay):
 def quick(monkeypatch):
     """A search of a few steps."""
     monkeypatch.setattr(gentlest, "TRIES", 3)
-    monkeypatch.setattr(gentlest, "LOWER_AT", (2,))
+    monkeypatch.setattr(gentlest, "EACH_AT", (2,))
     monkeypatch.setattr(gentlest, "LEVELS", (("L", 2, 0.62), ("M", 1, 0.55)))
 
 

@@ -5,6 +5,7 @@ from itertools import pairwise
 import cv2
 import numpy as np
 import pytest
+import segno
 
 from conftest import LINK, encoded, photograph
 from nimble_tile.core.blend import gentle, quiet
@@ -17,10 +18,12 @@ from nimble_tile.core.piece import Blend, Code, Message, Piece
 from nimble_tile.core.project.history import History
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import plain_code
-from nimble_tile.core.symbol.encode import encode
+from nimble_tile.core.symbol.encode import Symbol, encode
+from nimble_tile.core.symbol.steering import Steering, Wanted, freedom
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
 from nimble_tile.core.tune import areas, guess, mend, recover
+from nimble_tile.core.tune.finders import finders
 from nimble_tile.core.tune.measure import Measure, person_made
 
 from test_cli import run  # isort: skip
@@ -46,7 +49,7 @@ def test_finders_are_found_however_they_are_turned(angle):
     turn = cv2.getRotationMatrix2D((185, 185), angle, 1)
     turn[:, 2] += 115
     image = cv2.warpAffine(flat, turn, (600, 600), borderValue=(255, 255, 255))
-    peaks = recover.finders(cv2.cvtColor(image, cv2.COLOR_RGB2GRAY).astype(np.float32))
+    peaks = finders(cv2.cvtColor(image, cv2.COLOR_RGB2GRAY).astype(np.float32))
     module, n = 370 / (symbol.side + 8), symbol.side
     for column, row in ((7.5, 7.5), (n + 0.5, 7.5), (7.5, n + 0.5)):
         x, y = turn @ (column * module, row * module, 1)
@@ -58,20 +61,24 @@ def test_finders_are_found_however_they_are_turned(angle):
 
 def test_a_family_holds_every_level_and_mask_and_knows_its_members():
     members = recover.family(LINK, 6)
-    kinds = {(symbol.level, symbol.mask) for symbol in members.symbols}
+    kinds = {(symbol.level, symbol.mask) for symbol in (m.symbol for m in members.members)}
     assert kinds == {(level, mask) for level in "LMQH" for mask in range(8)}
     # segno makes each of them by itself, mask and all.
     for level, mask in (("L", 3), ("H", 6)):
         own = symbol_of(level, "6", mask=mask)
-        (ours,) = [s for s in members.symbols if (s.level, s.mask) == (level, mask)]
+        (ours,) = [
+            m.symbol
+            for m in members.members
+            if m.known is None and (m.symbol.level, m.symbol.mask) == (level, mask)
+        ]
         assert (ours.dark == own.dark).all()
         tones = np.where(own.dark, -1.0, 1.0) + np.random.default_rng(1).normal(
             0, 4, own.dark.shape
         )
         score, found = members.best(tones.astype(np.float32))
-        assert found is ours
+        assert found.symbol is ours and found.known is None
         assert score > 6
-    assert {s.level for s in recover.family(LINK, 3).symbols} == {"L", "M"}
+    assert {m.symbol.level for m in recover.family(LINK, 3).members} == {"L", "M"}
     assert recover.family(LINK, 1) is None
 
 
@@ -180,6 +187,51 @@ def test_a_message_that_only_begins_alike_is_told_apart(bay):
     assert alike and all(suspect.alike for suspect in alike)
     with pytest.raises(UserError, match="begins alike"):
         mend.find(image, LINK[:-5] + "path9/x", bay)
+
+
+def laid(symbol, opacity, photo="chelsea"):
+    picture = cv2.resize(photograph(photo)[:300, 60:360], (12 * (symbol.side + 8),) * 2)
+    plain = plain_code(symbol, 4, picture.shape[0]).astype(float)
+    return np.rint((1 - opacity) * picture + opacity * plain).astype(np.uint8)
+
+
+@pytest.mark.parametrize(
+    ("steer", "version", "level", "opacity"),
+    [("padding", "4", "L", 0.25), ("padding", "6", "Q", 0.2), ("tail", "5", "M", 0.3)],
+)
+def test_a_steered_symbol_is_found_though_its_padding_is_unknown(steer, version, level, opacity):
+    plain = symbol_of(level, version, steer=steer)
+    rng = np.random.default_rng(5)
+    tones = cv2.GaussianBlur(rng.normal(size=plain.dark.shape), (0, 0), 2)
+    wanted = Wanted(tones < 0, np.abs(tones))
+    made = Steering(plain, freedom(plain), wanted.weight).best(wanted).symbol
+    assert (made.dark != plain.under(made.mask)).mean() > 0.05
+    text = LINK if steer == "padding" else made.text
+    image = laid(made, opacity)
+    if steer == "padding":
+        found = recover.suspects(image, text)
+        assert found[0].sure and np.array_equal(found[0].symbol.dark, made.dark)
+        assert found[0].chosen is not None and found[0].score > recover.SURE
+        # One letter more would be another length, and nothing agrees.
+        assert not any(suspect.sure for suspect in recover.suspects(image, LINK + "x"))
+        assert not any(s.sure for s in recover.suspects(image, LINK[:-1] + "z"))
+    # The tail's digits need not be known where the symbol is.
+    found = recover.suspects(image, LINK, symbols=[made])[0]
+    assert found.sure and found.symbol is made
+
+
+def test_what_another_encoder_made_is_found_if_one_reader_reads_it(bay):
+    # segno in byte mode where ours would pack letters of the small alphabet.
+    text = "HTTPS://LANTERNWALK.EXAMPLE/DUSK/PATH7"
+    rows = segno.make_qr(text, error="l", version=4, mask=2, mode="byte", boost_error=False)
+    dark = np.array([list(row) for row in rows.matrix], bool)
+    image = laid(Symbol(dark, "4", "L", 2, text), 0.55)
+    read = [o.name for o in bay.read(cv2.cvtColor(image, cv2.COLOR_RGB2GRAY)) if o.readings]
+    assert read
+    assert not any(suspect.sure for suspect in recover.suspects(image, text))
+    found = mend.find(image, text, bay)[0]
+    assert found.sure and np.array_equal(found.symbol.dark, dark)
+    assert mend.says(LINK + "#0042", LINK) and not mend.says(LINK + "#4x", LINK)
 
 
 # Guessing -----------------------------------------------------------------------

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from nimble_tile.core.piece import Piece, Region
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.scan.bay import ReaderBay
+    from nimble_tile.core.symbol.encode import Symbol
     from nimble_tile.core.tune.gentlest import Progress
     from nimble_tile.core.tune.mend import Attempt
 
@@ -61,6 +62,11 @@ def found_in_words(made: Progress, wanted: float) -> str:
 )
 @click.option("--region", type=RegionType(), help="Where the code is, quiet zone included.")
 @click.option(
+    "--project",
+    type=click.Path(path_type=Path),
+    help="Piece that the picture was made from: its symbol is known then.",
+)
+@click.option(
     "--reach",
     "wanted",
     type=click.FloatRange(0, 1),
@@ -80,6 +86,7 @@ def mend(
     message: str,
     out: Path,
     region: Region | None,
+    project: Path | None,
     wanted: float,
     veto: Path | None,
     seed: int,
@@ -103,9 +110,10 @@ def mend(
     area = None
     if region is not None:
         area = region.x, region.y, region.width, region.height
+    symbols = [] if project is None else [_symbol(project)]
     bay = ReaderBay()
     try:
-        suspect = find(pixels, message, bay, area)[0]
+        suspect = find(pixels, message, bay, area, symbols=symbols)[0]
         made = None
         for step in mend(pixels, suspect, Room(bay), own(), wanted, kept, seed):
             made = step.best
@@ -123,6 +131,16 @@ def mend(
             click.echo(why_not(made, wanted, kept is not None))
         click.echo(report.in_words(verdict))
     sys.exit(0 if verdict.scans else 1)
+
+
+def _symbol(project: Path) -> Symbol:
+    """The symbol of a piece."""
+    from nimble_tile.core.picture.store import PictureStore
+    from nimble_tile.core.project.archive import load
+    from nimble_tile.core.render import Renderer
+
+    pictures = PictureStore()
+    return Renderer(pictures).symbol(load(project, pictures))
 
 
 def _mask(path: Path, shape: tuple[int, ...]) -> np.ndarray:

@@ -29,7 +29,7 @@ from nimble_tile.core.held import Held
 from nimble_tile.core.laid.paint import painted
 from nimble_tile.core.look import Look
 from nimble_tile.core.picture import framing, warping
-from nimble_tile.core.picture.opening import Opened, on_ground
+from nimble_tile.core.picture.opening import on_ground
 from nimble_tile.core.picture.placing import (
     Box,
     bounds,
@@ -44,16 +44,12 @@ from nimble_tile.core.picture.placing import (
 from nimble_tile.core.picture.prepare import prepared
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import MAX_SIDE, Piece, Region
-from nimble_tile.core.rendering import Rendering, fitting, frozen, on_white, plain_code
+from nimble_tile.core.rendering import Rendering, filling, fitting, frozen, on_white, plain_code
 from nimble_tile.core.stages import Stages
 from nimble_tile.core.standing import compose, ground_of
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks import drawing
 from nimble_tile.core.symbol.steering import Steered, Steering, Wanted, freedom, spendable
-
-LARGEST_FILL = 4096
-"""Longer side, in pixels, to which pictures are reduced before they fill modules."""
-
 
 STEERED_BY = 1400
 """Longer side, in pixels, of the picture by which a symbol is steered."""
@@ -126,22 +122,12 @@ class Renderer(Stages):
             return None
         place, quiet = self.place(piece), piece.code.quiet_zone
 
-        def wanted() -> Wanted:
-            # Always at the same size: what is exported is what was seen.
-            framed = self.picture_size(piece)
-            longer = min(max(framed), STEERED_BY)
-            extent = output_size(framed, longer)
-            box, quad = self._spot(framed, place, extent)
-            square = warping.upright(self._canvas(piece, longer)[0], box, quad)
-            guard = self._guard_grid(piece, extent, box, quad, symbol.side + 2 * quiet)
-            return wants(square, symbol.side, quiet, guard)
-
         fixed, tones = piece.code.mask, piece.picture.model_copy(update={"region": None})
         masks = tuple(range(8)) if fixed == "auto" else (fixed,)
         spend, corner = spendable(symbol, piece.code.keep), corners(place)
 
         def solve() -> Steered:
-            wish, solver = wanted(), None if held is None else held.solver
+            wish, solver = self._wanted(piece, symbol), None if held is None else held.solver
             if solver is None or not solver.fits(symbol, wish.weight):
                 solver = Steering(symbol, freedom(symbol), wish.weight)
             module = place.width / (symbol.side + 2 * quiet)
@@ -152,8 +138,30 @@ class Renderer(Stages):
         held = self._held
         moving = moving and not self._knows("steered", key)
         if moving and held is not None and held.serves(symbol, tones, corner):
-            return self._stage("moving", key, lambda: held.solver.solve(wanted(), masks, spend))
+            return self._stage(
+                "moving", key, lambda: held.solver.solve(self._wanted(piece, symbol), masks, spend)
+            )
         return self._stage("steered", key, solve, keep=3)
+
+    def _wanted(self, piece: Piece, symbol: Symbol) -> Wanted:
+        """What the picture wants of each module."""
+        # Always at the same size: what is exported is what was seen.
+        framed, quiet = self.picture_size(piece), piece.code.quiet_zone
+        longer = min(max(framed), STEERED_BY)
+        extent = output_size(framed, longer)
+        box, quad = self._spot(framed, self.place(piece), extent)
+        square = warping.upright(self._canvas(piece, longer)[0], box, quad)
+        guard = self._guard_grid(piece, extent, box, quad, symbol.side + 2 * quiet)
+        return wants(square, symbol.side, quiet, guard)
+
+    def matches(self, piece: Piece) -> np.ndarray:
+        """Weighted share of modules as the picture wants them by mask (float, 8), steered by
+        the padding."""
+        with self._lock:
+            symbol = self._symbol(piece)
+            wish = self._wanted(piece, symbol)
+            solver = Steering(symbol, freedom(symbol), wish.weight)
+            return np.array([solver.solve(wish, (mask,)).after for mask in range(8)])
 
     @staticmethod
     def _spot(
@@ -333,7 +341,7 @@ class Renderer(Stages):
     def _images(self, look: Look) -> dict[str, np.ndarray]:
         return {
             digest: self._stage(
-                "fills", digest, lambda d=digest: _fill_picture(self.pictures.opened(d)), keep=5
+                "fills", digest, lambda d=digest: filling(self.pictures.opened(d)), keep=5
             )
             for digest in look.digests
         }
@@ -434,16 +442,3 @@ def _without(
     grid = np.pad(cleared.astype(np.uint8) * 255, plan.quiet_zone)
     share = plan.on_pixels(grid).astype(np.float32)[..., None] / 255
     return np.rint(square * share + blended * (1 - share)).astype(np.uint8)
-
-
-def _fill_picture(opened: Opened) -> np.ndarray:
-    """A picture as fills use it, not larger than `LARGEST_FILL`."""
-    import cv2
-
-    alpha = opened.alpha if opened.alpha is not None else np.full(opened.rgb.shape[:2], 255, "u1")
-    scale = LARGEST_FILL / max(opened.size)
-    rgba = np.dstack([opened.rgb, alpha])
-    if scale < 1:
-        extent = tuple(max(1, round(side * scale)) for side in opened.size)
-        rgba = cv2.resize(rgba, extent, interpolation=cv2.INTER_AREA)
-    return frozen(np.ascontiguousarray(rgba))

@@ -11,6 +11,7 @@ from nimble_tile.core.blend.plan import coverage
 from nimble_tile.core.laid import Laid
 from nimble_tile.core.look import Look
 from nimble_tile.core.picture import warping
+from nimble_tile.core.picture.opening import Opened
 from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.piece import Region
 from nimble_tile.core.symbol.encode import Symbol
@@ -19,6 +20,9 @@ from nimble_tile.core.symbol.steering import Steered
 
 ROWS = 512
 """Rows that are worked on at once where copies are needed, to save memory."""
+
+LARGEST_FILL = 4096
+"""Longer side, in pixels, to which pictures are reduced before they fill modules."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -174,3 +178,16 @@ def frozen(image: np.ndarray) -> np.ndarray:
     """The same image, which nobody can write to any more."""
     image.setflags(write=False)
     return image
+
+
+def filling(opened: Opened) -> np.ndarray:
+    """A picture as fills use it, not larger than `LARGEST_FILL`."""
+    import cv2
+
+    alpha = opened.alpha if opened.alpha is not None else np.full(opened.rgb.shape[:2], 255, "u1")
+    scale = LARGEST_FILL / max(opened.size)
+    rgba = np.dstack([opened.rgb, alpha])
+    if scale < 1:
+        extent = tuple(max(1, round(side * scale)) for side in opened.size)
+        rgba = cv2.resize(rgba, extent, interpolation=cv2.INTER_AREA)
+    return frozen(np.ascontiguousarray(rgba))

@@ -202,12 +202,14 @@ class MendWindow(MendFace):
             return
         area = self.view.region
         region = None if area is None else area.getRect()
-        bay = self.window_.bay
+        bay, shown = self.window_.bay, self.window_._shown
+        # What lies on the bench may be what the picture was made from.
+        own = [] if shown is None or shown.rendering is None else [shown.rendering.symbol]
 
         def work(task: Task) -> list[Suspect]:
             from nimble_tile.core.tune.mend import find
 
-            return find(pixels, text, bay, region, task.stop)
+            return find(pixels, text, bay, region, task.stop, own)
 
         def done(found: list[Suspect]) -> None:
             self._rest()

@@ -172,7 +172,7 @@ def margins(plan: Plan, settings: Blend, strength: np.ndarray) -> Margins:
     lines = beside(plan)
     whole[lines] = _margin(_QUIET, strength)[lines]
     # For readers with one threshold for all.
-    grey = np.where(whole > 0, whole / 2, -255)
+    grey = np.where(whole > 0, whole / 2, 6 * whole)
     return Margins(*(field.astype(np.float32) for field in (centre, whole, grey)))
 
 
@@ -390,13 +390,22 @@ def _lay_serifs(plan: Plan, after: np.ndarray, local: np.ndarray, margin: np.nda
         return  # it has one finder alone
     at, pixel = _along(plan), plan.modules / plan.side
     first, last = -at, at - n  # modules beyond the first and the last edge
-    for rows, columns, corner in (
+    reach = max(SERIF) + pixel
+    for down, right, corner in (
         (first, last, (own, own + n - 1)), (last, first, (own + n - 1, own)),
     ):  # fmt: skip
         deep = float(margin[corner])
         if deep > 0:
-            share = _serif(rows[:, None], columns[None, :], pixel)
-            after += share * (cv2.min(after, local - np.float32(deep)) - after)
+            rows, columns = (_near(beyond, reach) for beyond in (down, right))
+            share = _serif(down[rows, None], right[None, columns], pixel)
+            below = cv2.min(after[rows, columns], local[rows, columns] - np.float32(deep))
+            after[rows, columns] += share * (below - after[rows, columns])
+
+
+def _near(beyond: np.ndarray, reach: float) -> slice:
+    """Where a row or a column of distances is within so much of 0."""
+    inside = np.flatnonzero(np.abs(beyond) <= reach)
+    return slice(inside[0], inside[-1] + 1)
 
 
 def _serif(beyond: np.ndarray, across: np.ndarray, pixel: float) -> np.ndarray:

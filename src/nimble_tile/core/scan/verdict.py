@@ -193,6 +193,21 @@ def judge_rendering(rendering: Rendering, bay: ReaderBay, with_fidelity: bool = 
     return replace(verdict, fidelity=fidelity[0] if fidelity else None, reasons=reasons)
 
 
+def missing(rendering: Rendering, bay: ReaderBay) -> int:
+    """How many readers do not read a rendering straight on: as `judge_rendering` looks, without
+    its reasons, and the smallest look first."""
+    framed, _ = framed_view(to_grey(rendering.image), rendering.box)
+    sides = {min(max(framed.shape), LARGEST_LOOK), *_step_back(rendering)}
+    waiting = list(READS_MICRO if rendering.symbol.micro else NAMES)
+    for side in sorted(sides):
+        for outcome in bay.read(seen_at(framed, side)[0], waiting):
+            if any(reading.text == rendering.symbol.text for reading in outcome.readings):
+                waiting.remove(outcome.name)
+        if not waiting:
+            break
+    return len(waiting)
+
+
 def _covered(rendering: Rendering, verdict: Verdict) -> tuple[Reason, ...]:
     """The reason, where most of what is wrong lies under a logo or a caption."""
     laid, looked = rendering.laid, verdict.sample

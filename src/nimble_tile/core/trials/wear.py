@@ -13,6 +13,10 @@ and paper, weighted by the covered area). The parabola of dot gain, greatest at
 
 from __future__ import annotations
 
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+
 import numpy as np
 
 from nimble_tile.core.trials.trial import Before, Wear
@@ -62,6 +66,34 @@ def lit(plane: np.ndarray, ink: float) -> np.ndarray:
     return ink + (1 - ink) * plane
 
 
+class _Surfaces:
+    """Remembers surfaces that do not depend on what is printed on the paper: many artworks are
+    looked at in the same trials."""
+
+    def __init__(self, most: int) -> None:
+        self._made: OrderedDict[tuple, object] = OrderedDict()
+        self._most, self._lock = most, threading.Lock()
+
+    def once(self, what: tuple, places: tuple, make: Callable[[], object]) -> object:
+        corners = tuple(
+            float(place[row, column]) for place in places for row in (0, -1) for column in (0, -1)
+        )
+        key = (what, places[0].shape, corners)
+        with self._lock:
+            if key in self._made:
+                self._made.move_to_end(key)
+                return self._made[key]
+        made = make()
+        with self._lock:
+            self._made[key] = made
+            while len(self._made) > self._most:
+                self._made.popitem(last=False)
+        return made
+
+
+_surfaces = _Surfaces(16)
+
+
 def worn(
     plane: np.ndarray, wear: Wear, paper: float, places: tuple, seed: int, flat: bool = False
 ) -> np.ndarray:
@@ -80,11 +112,12 @@ def worn(
         Smoothed out again: creases shade, but nothing has moved.
     """
     if wear.smudge:
-        plane = _smudged(plane, wear.smudge, paper, places, np.random.default_rng([seed, 1]))
+        plane = _smudged(plane, wear.smudge, paper, places, seed)
     if wear.fold:
         plane = _cracked(plane, wear, paper, places)
     if wear.crumple or wear.fold:
-        moved, shade = creased(wear, places, seed)
+        what = wear.model_copy(update={"smudge": 0.0}), seed
+        moved, shade = _surfaces.once(what, places, lambda: creased(wear, places, seed))
         if not flat:
             plane = _shifted(plane, moved, places[0])
         plane = plane * shade[..., None]
@@ -138,17 +171,22 @@ def _noise(places: tuple, size: float, rng: np.random.Generator) -> np.ndarray:
     return cv2.resize(total, places[0].shape[::-1], interpolation=cv2.INTER_LINEAR)
 
 
-def _smudged(
-    plane: np.ndarray, share: float, paper: float, places: tuple, rng: np.random.Generator
-) -> np.ndarray:
+def _smudged(plane: np.ndarray, share: float, paper: float, places: tuple, seed: int) -> np.ndarray:
     """Blots over a share of the code: some dirty, some rubbed off."""
-    across, down = places
-    inside = (np.abs(across) <= 0.5) & (np.abs(down) <= 0.5)
+
+    def covers() -> list[np.ndarray]:
+        across, down = places
+        inside = (np.abs(across) <= 0.5) & (np.abs(down) <= 0.5)
+        rng, found = np.random.default_rng([seed, 1]), []
+        for size, part, opaque in ((0.12, 0.6, 0.85), (0.07, 0.4, 0.8)):
+            surface = _noise(places, size, rng)
+            level = np.quantile(surface[inside], 1 - share * part) if inside.any() else np.inf
+            found.append(np.clip((surface - level) * 4 + 0.5, 0, 1) * np.float32(opaque))
+        return found
+
     out = plane
-    for size, part, value, opaque in ((0.12, 0.6, DIRT, 0.85), (0.07, 0.4, paper, 0.8)):
-        surface = _noise(places, size, rng)
-        level = np.quantile(surface[inside], 1 - share * part) if inside.any() else np.inf
-        cover = np.clip((surface - level) * 4 + 0.5, 0, 1) * np.float32(opaque)
+    for value, cover in zip((DIRT, paper), _surfaces.once((share, seed), places, covers),
+                            strict=True):  # fmt: skip
         out = out + (np.float32(value) - out) * cover[..., None]
     return out
 

@@ -1,39 +1,67 @@
-"""Every symbol that a message can be in one version."""
+"""Every symbol that a message can be in one version, steered ones included."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from nimble_tile.core.errors import MessageError
 from nimble_tile.core.piece import Code, Message
 from nimble_tile.core.symbol.encode import Symbol, encode
+from nimble_tile.core.symbol.steering import Steering, Wanted, freedom
+
+LEAST_FREE = 48
+"""Free bits from which steered symbols are thought of."""
+
+
+@dataclass(frozen=True, eq=False)
+class Member:
+    """A symbol, or all that differ in their free bits alone.
+
+    Attributes
+    ----------
+    symbol : Symbol
+    known : ndarray of bool, n × n, or None
+        Modules that do not depend on the free bits; None: there are none, all are known.
+    """
+
+    symbol: Symbol
+    known: np.ndarray | None = None
 
 
 class Family:
     """Every symbol of a message in one version: all levels that fit, all masks."""
 
-    def __init__(self, text: str, version: int, symbols: Sequence[Symbol]) -> None:
+    def __init__(self, text: str, version: int, members: Sequence[Member]) -> None:
         self.text, self.version = text, version
-        self.symbols = list(symbols)
-        shape = [np.where(symbol.dark, -1, 1).ravel() for symbol in self.symbols]
+        self.members = list(members)
+        shape = [np.where(m.symbol.dark, -1, 1).ravel() for m in self.members]
         rows = np.array(shape, np.float32)
-        rows -= rows.mean(1, keepdims=True)
+        for row, member in zip(rows, self.members, strict=True):
+            counts = slice(None) if member.known is None else member.known.ravel()
+            row[counts] -= row[counts].mean()
+            if member.known is not None:
+                row[~counts] = 0
         self._rows = rows / np.linalg.norm(rows, axis=1, keepdims=True)
 
-    def best(self, tones: np.ndarray) -> tuple[float, Symbol]:
-        """The symbol that agrees best with some tones, and how well."""
+    def best(self, tones: np.ndarray) -> tuple[float, Member]:
+        """The member that agrees best with some tones, and how well."""
         flat = tones.ravel() - tones.mean()
         scores = self._rows @ flat / max(float(tones.std()), 1e-6)
         index = int(np.argmax(scores))
-        return float(scores[index]), self.symbols[index]
+        return float(scores[index]), self.members[index]
 
 
-def family(text: str, version: int, level: str | None = None) -> Family | None:
-    """The family of a message in a version; None where it does not fit."""
-    found = []
+def family(
+    text: str, version: int, level: str | None = None, symbols: Sequence[Symbol] = ()
+) -> Family | None:
+    """The family of a message in a version; None where it does not fit.
+
+    `symbols`: further ones that are known to say it.
+    """
+    found = [Member(symbol) for symbol in symbols if symbol.version == str(version)]
     for each in (level,) if level else "LMQH":
         code = Code(version=str(version), level=each, raise_level=False, mask=0)
         for charset in ("auto", "utf-8 unmarked"):
@@ -41,7 +69,56 @@ def family(text: str, version: int, level: str | None = None) -> Family | None:
                 first = encode(Message(text=text), code.model_copy(update={"charset": charset}))
             except MessageError:
                 break
-            found += [replace(first, dark=first.under(mask), mask=mask) for mask in range(8)]
+            known = _known(first)
+            for mask in range(8):
+                symbol = replace(first, dark=first.under(mask), mask=mask)
+                found.append(Member(symbol))
+                if known is not None:
+                    found.append(Member(symbol, known))
             if text.isascii():
                 break
     return Family(text, version, found) if found else None
+
+
+def _known(symbol: Symbol) -> np.ndarray | None:
+    """Modules that do not depend on the free bits (bool n × n); None where too few bits are."""
+    free = freedom(symbol)
+    if free.sum() < LEAST_FREE:
+        return None
+    plan = symbol.anatomy
+    fixed = np.zeros((int(plan.codeword.max()) + 1, 8), bool)  # highest bit first
+    places = [index for block in plan.blocks for index in block.data]
+    fixed[places] = ~free.reshape(-1, 8)
+    known = plan.codeword < 0
+    carries = ~known
+    known[carries] = fixed[plan.codeword[carries], 7 - plan.bit[carries]]
+    return known
+
+
+def steered_there(member: Member, tones: np.ndarray) -> tuple[Symbol, np.ndarray]:
+    """Of the symbols that a member stands for, the one that its surest modules make.
+
+    Decoding by ordered statistics, as the literature of codes has it: the free bits are
+    solved for the modules that are least doubtful, and decide the others.
+
+    Parameters
+    ----------
+    member : Member
+        With `known`.
+    tones : ndarray of float, n × n
+        Above 0 where a module is light.
+
+    Returns
+    -------
+    (Symbol, ndarray of bool n × n)
+        The symbol, and which of its modules decided; these prove nothing about it.
+
+    References
+    ----------
+    M. P. C. Fossorier, S. Lin, "Soft-decision decoding of linear block codes based on ordered
+    statistics", IEEE Transactions on Information Theory 41 (1995): order 0.
+    """
+    symbol = member.symbol
+    wanted = Wanted(tones < 0, np.abs(tones).astype(float))
+    solved = Steering(symbol, freedom(symbol), wanted.weight).solve(wanted, (symbol.mask,))
+    return solved.symbol, solved.chosen

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.fidelity import Fidelity
+from nimble_tile.core.tune.guess import Kind
 
 MISSING = 0.02
 """Likeness that a reader is worth which does not read the image straight on."""
@@ -66,3 +67,11 @@ class Progress:
     holds: bool
     share: float
     what: str
+
+
+@dataclass(frozen=True)
+class Guess:
+    """A candidate that is worth a look."""
+
+    piece: Piece
+    kind: Kind

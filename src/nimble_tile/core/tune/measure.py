@@ -20,8 +20,8 @@ from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import Subject, plain_twin, subject_of
 from nimble_tile.core.trials.trial import Trial
 
-UNSEEN = 0.005
-"""What the trials that were left out would still have taken, about."""
+SLACK = 2.5
+"""Passes more than expected that the trials which are left may still bring."""
 
 CHUNK = 8
 """Trials between two looks at whether it is still worth going on."""
@@ -82,7 +82,7 @@ class Measure:
         self.trials = [t for t, p in zip(wanted, passes, strict=True) if p.count]
         self._plain = {t.situation: p.count for t, p in zip(wanted, passes, strict=True)}
         self.pairs = sum(self._plain.values())
-        self._lost = dict.fromkeys(self._plain, 0)
+        self._seen: dict[str, list[int]] = {situation: [] for situation in self._plain}
 
     def shown(self, symbol: Symbol, quiet_zone: int, trial: Trial) -> Trial:
         """A trial in which the artwork has the plain code's outer size."""
@@ -107,21 +107,24 @@ class Measure:
         """As `reach`, of any image."""
         if not self.pairs:
             return 0.0
-        left, passed = self.pairs, 0
         # What was lost most often comes first, so that hopeless ones end soon.
-        order = sorted(self.trials, key=lambda trial: -self._lost[trial.situation])
+        order = sorted(self.trials, key=lambda t: self._expected(t) - self._plain[t.situation])
+        left, passed = sum(map(self._expected, order)), 0
         for start in range(0, len(order), CHUNK):
             if self._stop():
                 raise Stopped
             part = order[start : start + CHUNK]
+            left -= sum(map(self._expected, part))
             jobs = [(subject, self.shown(subject.symbol, quiet_zone, trial)) for trial in part]
             for trial, found in zip(part, self.room.passes(jobs, self.seed), strict=True):
-                plain = self._plain[trial.situation]
-                passed, left = passed + found.count, left - plain
-                self._lost[trial.situation] += max(0, plain - found.count)
-            # A frame may also pass where the plain code did not: two more at the most, by
-            # experience, in all that is left.
-            most = (passed + left + 2) / self.pairs
-            if most < least and left:
-                return (passed + left) / self.pairs - UNSEEN
+                passed += found.count
+                self._seen[trial.situation].append(found.count)
+            if (passed + left + SLACK) / self.pairs < least and start + CHUNK < len(order):
+                return (passed + left) / self.pairs
         return passed / self.pairs
+
+    def _expected(self, trial: Trial) -> float:
+        """Readers that will pass a trial, by what was seen of it; some read artwork there that
+        do not read the plain code."""
+        seen = self._seen[trial.situation]
+        return sum(seen) / len(seen) if seen else self._plain[trial.situation]

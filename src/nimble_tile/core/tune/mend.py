@@ -27,7 +27,9 @@ from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.fidelity import Fidelity, measure
 from nimble_tile.core.scan.framed import framed_view, seen_at
 from nimble_tile.core.scan.readers import to_grey
+from nimble_tile.core.scan.recognise import recognise
 from nimble_tile.core.symbol.anatomy import Part
+from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import Subject
 from nimble_tile.core.trials.trial import Trial
@@ -123,21 +125,39 @@ def find(
     bay: ReaderBay,
     region: tuple[float, float, float, float] | None = None,
     stop: Callable[[], bool] = lambda: False,
+    symbols: Sequence[Symbol] = (),
 ) -> list[Suspect]:
     """The symbols that may stand on a picture, surest first.
 
-    `stop`: asked all the time; True: what was found until then must do.
+    Parameters
+    ----------
+    image : ndarray of uint8, H × W × 3 sRGB
+    text : str
+        The intended message; the digits of a steered tail may be missing.
+    bay : ReaderBay
+    region : (left, top, width, height), optional
+        Where the code is, quiet zone included, in pixels.
+    stop : callable
+        Asked all the time; True: what was found until then must do.
+    symbols : sequence of Symbol
+        Those that it may be, where they are known.
 
     Raises
     ------
     UserError
         None does; what stands in the way is said.
     """
-    known = []
-    for outcome in bay.read(seen_at(to_grey(image), LARGEST)[0]):
-        scale = max(1.0, max(image.shape[:2]) / LARGEST)
-        known += [np.asarray(r.corners) * scale for r in outcome.readings if len(r.corners) == 4]
-    found = suspects(image, text, region, known, stop=stop)
+    view, scale = seen_at(to_grey(image), LARGEST)
+    known, symbols = [], [symbol for symbol in symbols if says(symbol.text, text)]
+    for outcome in bay.read(view):
+        for reading in outcome.readings:
+            if len(reading.corners) != 4:
+                continue
+            known.append(np.asarray(reading.corners) / scale)
+            # What one reader reads may be steered, or of another encoder.
+            if says(reading.text, text) and (made := recognise(view, reading)) is not None:
+                symbols.append(made.symbol)
+    found = suspects(image, text, region, known, stop=stop, symbols=symbols)
     if found and not found[0].sure and any(suspect.alike for suspect in found):
         raise UserError(
             "The code on the picture says something else that begins alike.",
@@ -150,6 +170,12 @@ def find(
             "take a picture that shows more of it.",
         )
     return found
+
+
+def says(text: str, message: str) -> bool:
+    """Whether a symbol's text is a message, or that with a steered tail of digits."""
+    rest = text.removeprefix(message)
+    return text.startswith(message) and (not rest or (rest[0] == "#" and rest[1:].isdigit()))
 
 
 class Mender:

@@ -28,6 +28,8 @@ from nimble_tile.core.symbol.assemble import assemble
 from nimble_tile.core.symbol.encode import Symbol, encode
 from nimble_tile.core.tune.family import Family as Family
 from nimble_tile.core.tune.family import family as family
+from nimble_tile.core.tune.family import steered_there
+from nimble_tile.core.tune.finders import finder_places
 
 WORKING = 900
 """Longer side, in pixels, at which finders are looked for."""
@@ -46,14 +48,11 @@ PARITY = 4.0
 """The same for its error correction modules alone: messages that begin alike share many data
 modules, but no error correction."""
 
+LEAST_PARITY = 24
+"""Error correction modules, not chosen, that can tell."""
+
 CERTAIN = 1.3
 """So many times what is sure, no further places are looked at."""
-
-FINDER_MODULE = 3.0
-"""Pixels a module at which finders are looked for."""
-
-PEAKS = 26
-"""Likeliest finders that are combined."""
 
 TRIPLES = 28
 """Places made of three likely finders that are looked at for any perspective."""
@@ -75,12 +74,16 @@ class Suspect:
         Correlation in standard deviations under chance.
     parity : float
         That of its error correction modules alone.
+    chosen : ndarray of bool, n × n, or None
+        Modules of a steered symbol from which its free bits were concluded; they agree by
+        themselves and count for nothing.
     """
 
     symbol: Symbol
     quad: np.ndarray
     score: float
     parity: float = 0.0
+    chosen: np.ndarray | None = None
 
     @property
     def sure(self) -> bool:
@@ -167,99 +170,6 @@ def _upright_places(
             yield version, _square(left + x, top + y, width - 2 * x, height - 2 * y)
 
 
-def _finder_profile(away: np.ndarray) -> np.ndarray:
-    """A finder and its separator averaged over all ways in which it may be turned (1 light,
-    -1 dark), at some distances from its middle in modules."""
-    angles = np.linspace(0, np.pi / 4, 33)
-    distances = np.linspace(0, 5, 101)
-    square = distances[:, None] * np.cos(angles)  # a square's distance along its nearer axis
-    tone = np.select([square < 1.5, square < 2.5, square < 3.5], [-1.0, 1.0, -1.0], 1.0)
-    return np.interp(away, distances, tone.mean(1)).astype(np.float32)
-
-
-def finders(plane: np.ndarray) -> list[tuple[float, float, float, float]]:
-    """Likely finder patterns: x, y, module in pixels, correlation; best first.
-
-    A ring filter: it does not mind how the code is turned.
-    """
-    import cv2
-
-    radius = int(np.ceil(4.6 * FINDER_MODULE))
-    rows, columns = np.mgrid[-radius : radius + 1, -radius : radius + 1]
-    away = np.hypot(rows, columns) / FINDER_MODULE
-    template = _finder_profile(away)
-    weight = (away < 4.6).astype(np.float32)
-    template = (template - template[weight > 0].mean()) * weight
-    found = []
-    module = 1.6
-    longest = max(plane.shape)
-    while module * 25 < longest * 1.1:
-        scale = FINDER_MODULE / module
-        size = max(32, round(plane.shape[1] * scale)), max(32, round(plane.shape[0] * scale))
-        if min(size) > 2 * radius + 3 and max(size) < 2600:
-            way = cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR
-            seen = cv2.resize(plane, size, interpolation=way)
-            seen = cv2.copyMakeBorder(seen, *(radius // 2,) * 4, cv2.BORDER_REPLICATE)
-            scores = cv2.matchTemplate(seen, template, cv2.TM_CCOEFF_NORMED)
-            peaks = (scores == cv2.dilate(scores, np.ones((9, 9)))) & (scores > 0.25)
-            y, x = np.nonzero(peaks)
-            best = np.argsort(-scores[y, x])[:PEAKS]
-            shift = radius - radius // 2
-            for row, column in zip(y[best], x[best], strict=True):
-                found.append(((column + shift + 0.5) / scale, (row + shift + 0.5) / scale, module,
-                              float(scores[row, column])))  # fmt: skip
-        module *= 1.17
-    found.sort(key=lambda peak: -peak[3])
-    kept: list[tuple[float, float, float, float]] = []
-    for peak in found:
-        if all(np.hypot(peak[0] - k[0], peak[1] - k[1]) > 2 * min(peak[2], k[2]) for k in kept):
-            kept.append(peak)
-        if len(kept) == PEAKS:
-            break
-    return kept
-
-
-def _finder_places(plane: np.ndarray, versions: Sequence[int]) -> Iterator[tuple[int, np.ndarray]]:
-    """Places that three likely finders make."""
-    peaks = finders(plane)
-    triples = []
-    for corner in peaks:
-        for right in peaks:
-            for below in peaks:
-                if right is corner or below is corner or right is below:
-                    continue
-                modules = np.array([corner[2], right[2], below[2]])
-                if modules.max() > 1.7 * modules.min():
-                    continue
-                a = np.array(right[:2]) - corner[:2]
-                b = np.array(below[:2]) - corner[:2]
-                cross = a[0] * b[1] - a[1] * b[0]
-                lengths = np.hypot(*a), np.hypot(*b)
-                if cross <= 0 or max(lengths) > 1.9 * min(lengths):
-                    continue
-                if abs(a @ b) > 0.55 * lengths[0] * lengths[1]:
-                    continue
-                score = corner[3] + right[3] + below[3]
-                # Of two, the more regular: a code is seldom seen from far aside.
-                score -= 0.2 * abs(np.log(lengths[0] / lengths[1]))
-                score -= 0.2 * abs(a @ b) / (lengths[0] * lengths[1])
-                score -= 0.2 * np.log(modules.max() / modules.min())
-                triples.append((score, corner, a, b, float(modules.mean()), lengths))
-    triples.sort(key=lambda triple: -triple[0])
-    for _, corner, a, b, module, lengths in triples[:30]:
-        guess = (np.mean(lengths) / module + 7 - 17) / 4
-        for version in versions:
-            if abs(version - guess) > max(1.6, 0.16 * guess):
-                continue
-            side = 17 + 4 * version
-            x, y = a / (side - 7), b / (side - 7)
-            first = np.array(corner[:2]) - 3.5 * (x + y)
-            yield (
-                version,
-                np.array([first, first + side * x, first + side * (x + y), first + side * y]),
-            )
-
-
 def suspects(
     image: np.ndarray,
     text: str,
@@ -267,6 +177,7 @@ def suspects(
     known: Sequence[np.ndarray] = (),
     most: int = 3,
     stop: Callable[[], bool] = lambda: False,
+    symbols: Sequence[Symbol] = (),
 ) -> list[Suspect]:
     """Symbols of a message that may stand on a picture, the surest first.
 
@@ -283,6 +194,8 @@ def suspects(
         How many are given back.
     stop : callable
         Asked between places; True: what was found until then is given back.
+    symbols : sequence of Symbol
+        Known ones that it may be, whoever encoded or steered them.
     """
     import cv2
 
@@ -307,14 +220,14 @@ def suspects(
 
     def members(version: int) -> Family | None:
         if version not in families:
-            families[version] = family(text, version)
+            families[version] = family(text, version, symbols=symbols)
         return families[version]
 
     def likely() -> Iterator[tuple[int, np.ndarray, bool]]:
         """Places from the likeliest on, and whether their far corner must be looked for."""
         for _, version, quad in _ranked(plane, places)[:8]:
             yield version, quad, False
-        flat = list(_finder_places(plane, versions))
+        flat = list(finder_places(plane, versions))
         for _, version, quad in _ranked(plane, flat)[:6]:
             yield version, quad, True
         for version, quad in flat[:TRIPLES]:
@@ -342,7 +255,7 @@ def suspects(
         quad = suspect.quad / scale
         if suspect.sure:
             quad = refined(grey.astype(np.float32), quad, suspect.symbol.dark)
-            again = _score(grey.astype(np.float32), quad, suspect.symbol)
+            again = _score(grey.astype(np.float32), quad, suspect.symbol, suspect.chosen)
             if again < suspect.score - 1:
                 quad = suspect.quad / scale
         full.append(replace(suspect, quad=quad))
@@ -374,17 +287,27 @@ def _edge(quad: np.ndarray) -> float:
     return float(np.hypot(*(np.roll(quad, -1, axis=0) - quad).T).min())
 
 
-def _score(plane: np.ndarray, quad: np.ndarray, symbol: Symbol) -> float:
+def _score(
+    plane: np.ndarray, quad: np.ndarray, symbol: Symbol, chosen: np.ndarray | None = None
+) -> float:
+    """Agreement of all modules but those that were chosen to agree."""
     tones = module_tones(plane, quad, symbol.side)
-    return _agreement(tones.ravel(), np.where(symbol.dark, -1.0, 1.0).ravel())
+    counts = slice(None) if chosen is None else ~chosen
+    return _agreement(tones[counts].ravel(), np.where(symbol.dark, -1.0, 1.0)[counts].ravel())
 
 
-def _parity(plane: np.ndarray, quad: np.ndarray, symbol: Symbol) -> float:
+def _parity(
+    plane: np.ndarray, quad: np.ndarray, symbol: Symbol, chosen: np.ndarray | None
+) -> float:
     """Agreement of the error correction modules alone."""
     tones = module_tones(plane, quad, symbol.side)
     plan = symbol.anatomy
     words = [word for block in plan.blocks for word in block.correction]
     own = np.isin(plan.codeword, words)
+    if chosen is not None:
+        own &= ~chosen
+    if own.sum() < LEAST_PARITY:
+        return 0.0
     return _agreement(tones[own], np.where(symbol.dark[own], -1.0, 1.0))
 
 
@@ -409,8 +332,21 @@ def _far_corner(plane: np.ndarray, members: Family, quad: np.ndarray) -> np.ndar
 def _settled(plane: np.ndarray, members: Family, quad: np.ndarray) -> Suspect:
     """The best symbol of a family at a place, corners moved until they agree best."""
     side = 17 + 4 * members.version
-    score, symbol = members.best(module_tones(plane, quad, side))
-    module = _edge(quad) / side
+    _, member = members.best(module_tones(plane, quad, side))
+    symbol, chosen = member.symbol, None
+    if member.known is not None:
+        quad = _moved(plane, quad, symbol, ~member.known)
+        symbol, chosen = steered_there(member, module_tones(plane, quad, side))
+    quad = _moved(plane, quad, symbol, chosen)
+    score = _score(plane, quad, symbol, chosen)
+    return Suspect(symbol, quad, score, _parity(plane, quad, symbol, chosen), chosen)
+
+
+def _moved(
+    plane: np.ndarray, quad: np.ndarray, symbol: Symbol, chosen: np.ndarray | None
+) -> np.ndarray:
+    """A place whose corners were moved until a symbol agrees best."""
+    score, module = _score(plane, quad, symbol, chosen), _edge(quad) / symbol.side
     for step in (0.6, 0.3, 0.15, 0.08):
         better = True
         rounds = 0
@@ -421,10 +357,10 @@ def _settled(plane: np.ndarray, members: Family, quad: np.ndarray) -> Suspect:
                     for way in (-1, 1):
                         moved = quad.copy()
                         moved[corner, axis] += way * step * module
-                        new = _score(plane, moved, symbol)
+                        new = _score(plane, moved, symbol, chosen)
                         if new > score + 1e-3:
                             score, quad, better = new, moved, True
-    return Suspect(symbol, quad, score, _parity(plane, quad, symbol))
+    return quad
 
 
 def quiet_around(quad: np.ndarray, side: int, extent: tuple[int, int]) -> int:
