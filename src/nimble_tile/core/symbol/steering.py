@@ -31,6 +31,12 @@ from nimble_tile.core.symbol.segments import bits
 TERMINATOR = 4
 """Bits of the terminator."""
 
+CHEAPEST = 128
+"""Pivots of a block, those that gain least, that may be turned."""
+
+TURNED = 3
+"""Masks, the best so far, in which pivots are turned."""
+
 
 @dataclass(frozen=True, eq=False)
 class Wanted:
@@ -249,7 +255,11 @@ class Steering:
         return sum(len(b.pivots) for b in self._blocks) / int((plan.codeword >= 0).sum())
 
     def solve(
-        self, wanted: Wanted, masks: tuple[int, ...] = tuple(range(8)), spend: int = 0
+        self,
+        wanted: Wanted,
+        masks: tuple[int, ...] = tuple(range(8)),
+        spend: int = 0,
+        turns: bool = True,
     ) -> Steered:
         """Choose the free bits for what is wanted, under the best of some masks.
 
@@ -261,6 +271,8 @@ class Steering:
         spend : int
             Codewords of each block that may be set against the message, at
             most; each takes as much of the spare.
+        turns : bool
+            Set some of what could be chosen against the wish, where more is gained by it.
 
         Returns
         -------
@@ -285,19 +297,41 @@ class Steering:
             values = changed.astype(np.int64) << solved.bits
             for index in range(len(masks)):
                 np.bitwise_xor.at(made[index], solved.codewords, values[index])
+        scores = [float((self._agree(m, w) * gains).sum()) for m, w in zip(made, wish, strict=True)]
+        likely = sorted(range(len(masks)), key=lambda index: -scores[index])[:TURNED]
+        for index in likely if turns else ():
+            self._turn(made[index], wish[index], gains)
         clean = made.copy()
-        spent_words: list[np.ndarray] = []
-        scores = []
-        for index in range(len(masks)):
-            spent_words.append(self._spend(made[index], wish[index], gains, spend))
-            scores.append(float((self._agree(made[index], wish[index]) * gains).sum()))
-        best = int(np.argmax(scores))
+        spent_words = {}
+        for index in likely:
+            spent_words[index] = self._spend(made[index], wish[index], gains, spend)
+            scores[index] = float((self._agree(made[index], wish[index]) * gains).sum())
+        best = max(likely, key=lambda index: scores[index])
         text = symbol.text
         if symbol.tail is not None:
             text = text[: -symbol.tail[1]] + _digits(symbol, clean[best])
         return self._steered(
             made[best], wish[best], masks[best], wanted, gains, spent_words[best], text
         )
+
+    def _turn(self, words: np.ndarray, wish: np.ndarray, gains: np.ndarray) -> None:
+        """Set pivots against the wish where others gain more, in place.
+
+        Pivots are as wished, and the other modules of a block fall by chance; but with each
+        pivot that is turned half of these fall otherwise, and of many ways to turn one or two
+        the best is far better than chance. It goes on until no two gain anything; to begin anew
+        from others gained nothing more.
+        """
+        for solved in self._blocks:
+            count = len(solved.pivots)
+            if not count or count == solved.rows.shape[1]:
+                continue
+            rows = solved.rows[max(0, count - CHEAPEST) :]  # the cheapest ones
+            weight = gains[solved.codewords, 7 - solved.bits].astype(np.float32)
+            bits = (words[solved.codewords] >> solved.bits) & 1
+            wished = (wish[solved.codewords] >> solved.bits) & 1
+            turned = _descended(rows, np.where(bits == wished, weight, -weight))
+            np.bitwise_xor.at(words, solved.codewords, turned.astype(np.int64) << solved.bits)
 
     def best(
         self, wanted: Wanted, masks: tuple[int, ...] = tuple(range(8)), spend: int = 0
@@ -376,6 +410,35 @@ class Steering:
             made, self.steerable, before, float((agree * gains).sum()) / whole,
             float((dark == wanted.dark)[carries].mean()), chosen & ~spent, spent,
         )  # fmt: skip
+
+
+def _descended(rows: np.ndarray, agrees: np.ndarray) -> np.ndarray:
+    """Turn rows, or pairs of them, as long as something is gained.
+
+    Parameters
+    ----------
+    rows : ndarray of uint8, k × n
+    agrees : ndarray of float32, n
+        Gain of each bit as it is, negative where it is not as wished.
+
+    Returns
+    -------
+    ndarray of uint8, n
+        Which bits are turned.
+    """
+    floats, turned = rows.astype(np.float32), np.zeros(len(agrees), np.uint8)
+    while True:
+        now = np.where(turned == 1, -agrees, agrees)
+        alone = floats @ now
+        # What both turn stays as it is.
+        lost = alone[:, None] + alone[None, :] - 2 * ((floats * now) @ floats.T)
+        np.fill_diagonal(lost, alone)
+        one, two = divmod(int(lost.argmin()), len(rows))
+        if lost[one, two] > -1e-4 * float(np.abs(agrees).max()):
+            return turned
+        turned ^= rows[one]
+        if two != one:
+            turned ^= rows[two]
 
 
 def found_plainly(symbol: Symbol) -> bool:

@@ -16,6 +16,10 @@ LEAST_FREE = 48
 """Free bits from which steered symbols are thought of."""
 
 
+LETTERS = 4
+"""Letters, one after another, that are looked at together."""
+
+
 @dataclass(frozen=True, eq=False)
 class Member:
     """A symbol, or all that differ in their free bits alone.
@@ -96,10 +100,12 @@ def _known(symbol: Symbol) -> np.ndarray | None:
 
 
 def steered_there(member: Member, tones: np.ndarray) -> tuple[Symbol, np.ndarray]:
-    """Of the symbols that a member stands for, the one that its surest modules make.
+    """Of the symbols that a member stands for, the one that agrees best with a picture.
 
-    Decoding by ordered statistics, as the literature of codes has it: the free bits are
-    solved for the modules that are least doubtful, and decide the others.
+    That is steering by the picture as it is: the free bits are solved for the surest modules
+    and decide the others, and some of the surest are doubted where the others agree better.
+    With much error correction the very symbol is found, with little of it one that differs
+    where the picture is doubtful.
 
     Parameters
     ----------
@@ -111,14 +117,31 @@ def steered_there(member: Member, tones: np.ndarray) -> tuple[Symbol, np.ndarray
     Returns
     -------
     (Symbol, ndarray of bool n × n)
-        The symbol, and which of its modules decided; these prove nothing about it.
+        The symbol, and which of its modules were chosen; that these agree proves nothing.
 
     References
     ----------
     M. P. C. Fossorier, S. Lin, "Soft-decision decoding of linear block codes based on ordered
-    statistics", IEEE Transactions on Information Theory 41 (1995): order 0.
+    statistics", IEEE Transactions on Information Theory 41 (1995).
     """
     symbol = member.symbol
     wanted = Wanted(tones < 0, np.abs(tones).astype(float))
     solved = Steering(symbol, freedom(symbol), wanted.weight).solve(wanted, (symbol.mask,))
-    return solved.symbol, solved.chosen
+    return solved.symbol, ~member.known
+
+
+def letters(member: Member, tones: np.ndarray) -> float:
+    """Agreement of the few letters of the message that agree least, in standard deviations
+    under chance: a message that is another in some letters has some that do not agree."""
+    symbol = member.symbol
+    plan = symbol.anatomy
+    free = freedom(symbol).reshape(-1, 8)
+    places = np.array([index for block in plan.blocks for index in block.data])
+    each = np.zeros(int(plan.codeword.max()) + 1)
+    carries = plan.codeword >= 0
+    agrees = np.where(symbol.dark, -tones, tones)
+    np.add.at(each, plan.codeword[carries], agrees[carries])
+    fixed = each[places[~free.any(1)]]
+    count = min(LETTERS, len(fixed))
+    runs = np.convolve(fixed, np.ones(count), "valid")
+    return float(runs.min() / (np.sqrt(8 * count) * max(float(tones.std()), 1e-6)))

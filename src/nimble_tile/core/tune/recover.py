@@ -28,7 +28,7 @@ from nimble_tile.core.symbol.assemble import assemble
 from nimble_tile.core.symbol.encode import Symbol, encode
 from nimble_tile.core.tune.family import Family as Family
 from nimble_tile.core.tune.family import family as family
-from nimble_tile.core.tune.family import steered_there
+from nimble_tile.core.tune.family import letters, steered_there
 from nimble_tile.core.tune.finders import finder_places
 
 WORKING = 900
@@ -48,8 +48,8 @@ PARITY = 4.0
 """The same for its error correction modules alone: messages that begin alike share many data
 modules, but no error correction."""
 
-LEAST_PARITY = 24
-"""Error correction modules, not chosen, that can tell."""
+WORDED = 1.8
+"""The same for any few letters of a steered symbol's message."""
 
 CERTAIN = 1.3
 """So many times what is sure, no further places are looked at."""
@@ -73,10 +73,11 @@ class Suspect:
     score : float
         Correlation in standard deviations under chance.
     parity : float
-        That of its error correction modules alone.
+        That of its error correction modules alone; of a steered symbol, of the letters of the
+        message that agree least.
     chosen : ndarray of bool, n × n, or None
-        Modules of a steered symbol from which its free bits were concluded; they agree by
-        themselves and count for nothing.
+        Modules of a steered symbol that depend on its free bits: these were concluded from the
+        picture, so that they agree by themselves and count for nothing.
     """
 
     symbol: Symbol
@@ -88,7 +89,12 @@ class Suspect:
     @property
     def sure(self) -> bool:
         """Whether it stands there."""
-        return self.score >= SURE and self.parity >= PARITY
+        return self.score >= SURE and self.parity >= self.least
+
+    @property
+    def least(self) -> float:
+        """What `parity` must be."""
+        return PARITY if self.chosen is None else WORDED
 
     def outer(self, quiet_zone: int) -> np.ndarray:
         """Corners with so many modules of quiet zone (float64 4 × 2)."""
@@ -99,7 +105,7 @@ class Suspect:
     @property
     def alike(self) -> bool:
         """Whether what stands there only begins like it."""
-        return self.score >= SURE and self.parity < PARITY
+        return self.score >= SURE and self.parity < self.least
 
 
 def module_tones(plane: np.ndarray, quad: np.ndarray, side: int) -> np.ndarray:
@@ -240,7 +246,7 @@ def suspects(
         if members(version) is not None:
             start = _far_corner(plane, members(version), quad) if is_open else quad
             found.append(_settled(plane, members(version), start))
-            if found[-1].score >= CERTAIN * SURE and found[-1].parity >= CERTAIN * PARITY:
+            if found[-1].score >= CERTAIN * SURE and found[-1].parity >= CERTAIN * found[-1].least:
                 break  # nothing else can stand there
     found.sort(key=lambda suspect: -suspect.score)
     kept: list[Suspect] = []
@@ -296,18 +302,12 @@ def _score(
     return _agreement(tones[counts].ravel(), np.where(symbol.dark, -1.0, 1.0)[counts].ravel())
 
 
-def _parity(
-    plane: np.ndarray, quad: np.ndarray, symbol: Symbol, chosen: np.ndarray | None
-) -> float:
+def _parity(plane: np.ndarray, quad: np.ndarray, symbol: Symbol) -> float:
     """Agreement of the error correction modules alone."""
     tones = module_tones(plane, quad, symbol.side)
     plan = symbol.anatomy
     words = [word for block in plan.blocks for word in block.correction]
     own = np.isin(plan.codeword, words)
-    if chosen is not None:
-        own &= ~chosen
-    if own.sum() < LEAST_PARITY:
-        return 0.0
     return _agreement(tones[own], np.where(symbol.dark[own], -1.0, 1.0))
 
 
@@ -333,13 +333,16 @@ def _settled(plane: np.ndarray, members: Family, quad: np.ndarray) -> Suspect:
     """The best symbol of a family at a place, corners moved until they agree best."""
     side = 17 + 4 * members.version
     _, member = members.best(module_tones(plane, quad, side))
-    symbol, chosen = member.symbol, None
-    if member.known is not None:
-        quad = _moved(plane, quad, symbol, ~member.known)
-        symbol, chosen = steered_there(member, module_tones(plane, quad, side))
-    quad = _moved(plane, quad, symbol, chosen)
-    score = _score(plane, quad, symbol, chosen)
-    return Suspect(symbol, quad, score, _parity(plane, quad, symbol, chosen), chosen)
+    symbol = member.symbol
+    if member.known is None:
+        quad = _moved(plane, quad, symbol, None)
+        return Suspect(symbol, quad, _score(plane, quad, symbol), _parity(plane, quad, symbol))
+    quad = _moved(plane, quad, symbol, ~member.known)
+    score, tones = _score(plane, quad, symbol, ~member.known), module_tones(plane, quad, side)
+    parity, chosen = letters(member, tones), ~member.known
+    if score >= SURE:
+        symbol, chosen = steered_there(member, tones)
+    return Suspect(symbol, quad, score, parity, chosen)
 
 
 def _moved(
