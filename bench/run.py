@@ -238,7 +238,8 @@ def steering() -> list[bool]:
 
     from nimble_tile.core.piece import Code, Message
     from nimble_tile.core.symbol.encode import encode
-    from nimble_tile.core.symbol.steering import Steering, Wanted, freedom
+    from nimble_tile.core.symbol.freedom import freedom
+    from nimble_tile.core.symbol.steering import Steering, Wanted
 
     text, results = "https://lanternwalk.example/dusk/path7", []
     rng = np.random.default_rng(1)

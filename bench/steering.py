@@ -21,7 +21,8 @@ from nimble_tile.core.rendering import plain_code
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.readers import NAMES
 from nimble_tile.core.symbol.encode import Symbol, encode
-from nimble_tile.core.symbol.steering import Steered, Steering, Wanted, freedom
+from nimble_tile.core.symbol.freedom import freedom
+from nimble_tile.core.symbol.steering import Steered, Steering, Wanted
 
 PIXELS = (8, 6, 5, 4)
 """Pixels a module at which a symbol is looked at, until all readers have read it."""

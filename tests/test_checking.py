@@ -23,7 +23,8 @@ from nimble_tile.core.phonelog import PhoneTest
 from nimble_tile.core.piece import Code, Message
 from nimble_tile.core.rendering import plain_code
 from nimble_tile.core.symbol.encode import encode
-from nimble_tile.core.symbol.steering import Steering, Wanted, freedom
+from nimble_tile.core.symbol.freedom import freedom
+from nimble_tile.core.symbol.steering import Steering, Wanted
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
 

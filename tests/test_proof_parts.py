@@ -17,8 +17,9 @@ from nimble_tile.core.rendering import plain_code
 from nimble_tile.core.scan.readers import Reading
 from nimble_tile.core.scan.recognise import recognise
 from nimble_tile.core.symbol.encode import encode
+from nimble_tile.core.symbol.freedom import freedom
 from nimble_tile.core.symbol.galois import generator, multiply
-from nimble_tile.core.symbol.steering import Steering, Wanted, freedom
+from nimble_tile.core.symbol.steering import Steering, Wanted
 from nimble_tile.core.trials.limits import LIMITS
 from nimble_tile.core.trials.outlook import BAD_REACH, GOOD_REACH, settled_state
 from nimble_tile.core.trials.room import Room, reach

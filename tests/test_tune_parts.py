@@ -19,7 +19,8 @@ from nimble_tile.core.project.history import History
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import plain_code
 from nimble_tile.core.symbol.encode import Symbol, encode
-from nimble_tile.core.symbol.steering import Steering, Wanted, freedom
+from nimble_tile.core.symbol.freedom import freedom
+from nimble_tile.core.symbol.steering import Steering, Wanted
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
 from nimble_tile.core.tune import areas, guess, mend, recover

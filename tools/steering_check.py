@@ -21,7 +21,8 @@ from nimble_tile.core.rendering import plain_code
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.readers import NAMES
 from nimble_tile.core.symbol.encode import Symbol, encode
-from nimble_tile.core.symbol.steering import Steering, Wanted, codewords_of, freedom
+from nimble_tile.core.symbol.freedom import freedom
+from nimble_tile.core.symbol.steering import Steering, Wanted, codewords_of
 
 LETTERS = list("abcdefghijklmnopqrstuvwxyz0123456789/-")
 

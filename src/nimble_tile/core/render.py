@@ -48,8 +48,9 @@ from nimble_tile.core.rendering import Rendering, filling, fitting, frozen, on_w
 from nimble_tile.core.stages import Stages
 from nimble_tile.core.standing import compose, ground_of
 from nimble_tile.core.symbol.encode import Symbol
+from nimble_tile.core.symbol.freedom import freedom, spendable
 from nimble_tile.core.symbol.looks import drawing
-from nimble_tile.core.symbol.steering import Steered, Steering, Wanted, freedom, spendable
+from nimble_tile.core.symbol.steering import Steered, Steering, Wanted
 
 STEERED_BY = 1400
 """Longer side, in pixels, of the picture by which a symbol is steered."""

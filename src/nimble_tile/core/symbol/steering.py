@@ -26,10 +26,6 @@ from nimble_tile.core.symbol.anatomy import Block
 from nimble_tile.core.symbol.assemble import assemble, mask_pattern
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.galois import multiply, responses
-from nimble_tile.core.symbol.segments import bits
-
-TERMINATOR = 4
-"""Bits of the terminator."""
 
 CHEAPEST = 128
 """Pivots of a block, those that gain least, that may be turned."""
@@ -81,36 +77,6 @@ class Steered:
     matched: float
     chosen: np.ndarray
     spent: np.ndarray
-
-
-def free_bits(symbol: Symbol, used: int) -> np.ndarray:
-    """Which data bits, in the order of the bit stream, readers do not look at (bool).
-
-    Parameters
-    ----------
-    symbol : Symbol
-        A QR symbol, not Micro QR.
-    used : int
-        Bits that the message takes, mode indicators and counts included.
-    """
-    total = 8 * sum(len(block.data) for block in symbol.anatomy.blocks)
-    free = np.zeros(total, bool)
-    free[min(total, used + TERMINATOR) :] = True
-    return free
-
-
-def tail_bits(symbol: Symbol) -> np.ndarray:
-    """Bits of a symbol's tail of digits that may be anything (bool, in the bit stream's order).
-
-    Three digits take ten bits; the first of them stays 0, so that any choice of
-    the others is a number below 1000.
-    """
-    total = 8 * sum(len(block.data) for block in symbol.anatomy.blocks)
-    free = np.zeros(total, bool)
-    start, digits = symbol.tail
-    for group in range(digits // 3):
-        free[start + 10 * group + 1 : start + 10 * group + 10] = True
-    return free
 
 
 def _digits(symbol: Symbol, words: np.ndarray) -> str:
@@ -210,7 +176,7 @@ class Steering:
     symbol : Symbol
         Any mask.
     free : ndarray of bool
-        From `free_bits`.
+        From `nimble_tile.core.symbol.freedom.freedom`.
     weight : ndarray of float, n × n
         Gain of each module.
     """
@@ -453,24 +419,3 @@ def found_plainly(symbol: Symbol) -> bool:
     except cv2.error:
         return False
     return bool(raw)
-
-
-def freedom(symbol: Symbol) -> np.ndarray:
-    """Free bits of a symbol: of its tail, if it has one, else of its padding.
-
-    Raises
-    ------
-    ValueError
-        It is Micro QR.
-    """
-    if tables.is_micro(symbol.version):
-        raise ValueError("Micro QR codes are not steered")
-    if symbol.tail is not None:
-        return tail_bits(symbol)
-    return free_bits(symbol, bits(symbol.segments, symbol.version))
-
-
-def spendable(symbol: Symbol, keep: float) -> int:
-    """Codewords of each block that may be spent while this spare is kept, 0 to 1."""
-    least = min(block.correctable for block in symbol.anatomy.blocks)
-    return int((1 - keep) * least + 1e-9)

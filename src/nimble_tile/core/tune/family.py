@@ -10,7 +10,8 @@ import numpy as np
 from nimble_tile.core.errors import MessageError
 from nimble_tile.core.piece import Code, Message
 from nimble_tile.core.symbol.encode import Symbol, encode
-from nimble_tile.core.symbol.steering import Steering, Wanted, freedom
+from nimble_tile.core.symbol.freedom import freedom
+from nimble_tile.core.symbol.steering import Steering, Wanted
 
 LEAST_FREE = 48
 """Free bits from which steered symbols are thought of."""
