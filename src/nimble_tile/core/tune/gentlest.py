@@ -1,10 +1,11 @@
 """The gentlest pass: the least visible blend that still holds the wanted reach.
 
-The candidates are the symbols that the message fits in (smallest version and
-the next ones at level L, steered by the picture), the strengths of the gentle
-blend, the masks, and a map that lowers each module by itself where all frames
-show that it has margin to spare. Readers judge every step in the trials. The
-number of steps is fixed, so that the same seed gives the same piece.
+The candidates are the smallest symbols that the message fits in, at some levels
+and under all masks, steered by the picture; the strengths of the gentle blend,
+of finders and of the quiet zone; and a map that gives each module a strength of
+its own by the margin that it keeps in the frames. Readers judge every step in
+the trials. The number of steps is fixed, so that the same seed gives the same
+piece.
 """
 
 from __future__ import annotations
