@@ -83,7 +83,9 @@ def _passes(rows: list[dict]) -> str:
         floor = f"; our goal: {FLOOR[at]:.2f}" if at in FLOOR else ""
         lines.append(
             f"\nWanted {at:.0%}: mean fidelity {_mean(part, 'searched'):.3f}{floor}; mean reach "
-            f"{_mean(part, 'judged'):.3f}, in other trials {_mean(part, 'other'):.3f}.\n"
+            f"{_mean(part, 'judged'):.3f}, in other trials {_mean(part, 'other'):.3f}. Seconds: "
+            f"{_mean(part, 'seconds'):.0f} on average, {max(r['seconds'] for r in part):.0f} at "
+            f"most; a first blend of its own after {max(r['first'] for r in part):.1f} at most.\n"
         )
     return "".join(lines)
 

@@ -51,10 +51,10 @@ SHARINGS = tuple((finders, quiet) for quiet in (0.0, -0.2, 0.2) for finders in (
 STRENGTHS = tuple(round(0.2 + 0.03 * step, 2) for step in range(27))
 """Strengths that are guessed about; by one or two hundredths more each second and third time."""
 
-TRIES = 20
+TRIES = 18
 """Candidates that readers look at after the first comparison."""
 
-RENDERED = 30
+RENDERED = 26
 """Candidates that are rendered then: some turn out to be less alike than the best."""
 
 OWN = 2
@@ -93,10 +93,13 @@ MOST_MISSING = 1
 """Readers that need not read the image straight on: some are blind to large flat areas there, and
 read every photo of it."""
 
-FINALISTS = 2
+FINALISTS = 4
+"""Candidates, the most alike of those that hold, that are looked at with another seed: what holds
+by luck alone does not do so twice."""
 
-ELSEWHERE = 0.1
-"""Likeness that a unit of reach missing with another seed is worth."""
+ELSEWHERE = 0.4
+"""Likeness that a unit of reach missing with another seed is worth: half of what it costs to gain
+it, as the truth lies about in the middle."""
 
 
 def ready(piece: Piece) -> None:
