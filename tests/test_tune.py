@@ -220,6 +220,8 @@ def test_weakest_modules_are_found_in_frames(photo_piece, store, bay):
 def quick(monkeypatch):
     """A search of a few steps."""
     monkeypatch.setattr(gentlest, "TRIES", 3)
+    monkeypatch.setattr(gentlest, "RENDERED", 5)
+    monkeypatch.setattr(gentlest, "FINALISTS", 2)
     monkeypatch.setattr(gentlest, "EACH_AT", (2,))
     monkeypatch.setattr(gentlest, "LEVELS", (("L", 2, 0.62), ("M", 1, 0.55)))
 
@@ -394,6 +396,7 @@ def test_make_gentlest_and_mend(tmp_path, monkeypatch, quick, brisk):
     assert told["verdict"]["matches"] is True
     assert all(reader["read"] for reader in told["verdict"]["readers"])
     assert told["fidelity"]["ssim_view"] > 0.6
+    picture.write_bytes(encoded(square_of("chelsea")[:110, :110]))
     nothing = run("mend", picture, "--message", LINK, "--out", out)
     assert nothing.exit_code == 2
     assert "No code with this message" in nothing.output

@@ -84,7 +84,7 @@ def test_a_family_holds_every_level_and_mask_and_knows_its_members():
 
 
 def test_chance_stays_below_what_counts_as_found():
-    noise = np.random.default_rng(3).integers(0, 256, (150, 150, 3), np.uint8)
+    noise = np.random.default_rng(3).integers(0, 256, (110, 110, 3), np.uint8)
     found = recover.suspects(cv2.GaussianBlur(noise, (0, 0), 1.5), LINK)
     assert not any(suspect.sure for suspect in found)
 

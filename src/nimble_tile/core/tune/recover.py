@@ -246,7 +246,8 @@ def suspects(
         if members(version) is not None:
             start = _far_corner(plane, members(version), quad) if is_open else quad
             found.append(_settled(plane, members(version), start))
-            if found[-1].score >= CERTAIN * SURE and found[-1].parity >= CERTAIN * found[-1].least:
+            last = found[-1]
+            if last.score >= CERTAIN * SURE and (last.alike or last.parity >= CERTAIN * last.least):
                 break  # nothing else can stand there
     found.sort(key=lambda suspect: -suspect.score)
     kept: list[Suspect] = []
