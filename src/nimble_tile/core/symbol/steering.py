@@ -30,6 +30,10 @@ from nimble_tile.core.symbol.galois import multiply, responses
 CHEAPEST = 128
 """Pivots of a block, those that gain least, that may be turned."""
 
+SHAKEN, SHAKES = 32, 3
+"""Pivots of a block that may fall by chance where OpenCV misses a symbol under all masks, and how
+often that is tried."""
+
 TURNED = 3
 """Masks, the best so far, in which pivots are turned."""
 
@@ -226,6 +230,7 @@ class Steering:
         masks: tuple[int, ...] = tuple(range(8)),
         spend: int = 0,
         turns: bool = True,
+        shaken: int = 0,
     ) -> Steered:
         """Choose the free bits for what is wanted, under the best of some masks.
 
@@ -239,6 +244,8 @@ class Steering:
             most; each takes as much of the spare.
         turns : bool
             Set some of what could be chosen against the wish, where more is gained by it.
+        shaken : int
+            Other than 0: half of the pivots that gain least fall by chance, by this seed.
 
         Returns
         -------
@@ -267,6 +274,8 @@ class Steering:
         likely = sorted(range(len(masks)), key=lambda index: -scores[index])[:TURNED]
         for index in likely if turns else ():
             self._turn(made[index], wish[index], gains)
+        if shaken:
+            self._shake(made, shaken)
         clean = made.copy()
         spent_words = {}
         for index in likely:
@@ -299,22 +308,34 @@ class Steering:
             turned = _descended(rows, np.where(bits == wished, weight, -weight))
             np.bitwise_xor.at(words, solved.codewords, turned.astype(np.int64) << solved.bits)
 
+    def _shake(self, made: np.ndarray, seed: int) -> None:
+        """Turn some of the pivots that gain least, in place; masks × codewords."""
+        rng = np.random.default_rng(seed)
+        for solved in self._blocks:
+            rows = solved.rows[-SHAKEN:]
+            turned = np.bitwise_xor.reduce(rows[rng.random(len(rows)) < 0.5], axis=0)
+            for words in made:
+                np.bitwise_xor.at(words, solved.codewords, turned.astype(np.int64) << solved.bits)
+
     def best(
         self, wanted: Wanted, masks: tuple[int, ...] = tuple(range(8)), spend: int = 0
     ) -> Steered:
         """As `solve`, but passes over masks under which the pattern itself is not found.
 
         One detector of those that we know, OpenCV's, misses a steered symbol in forty,
-        black on white at any size, and reads it under another mask. Where it misses all,
-        the best is taken nevertheless: other readers read it.
+        black on white at any size, and reads it under another mask, or with other bits where
+        the picture hardly minds. Where it misses all, the best is taken nevertheless: other
+        readers read it.
         """
-        first, left = None, tuple(masks)
-        while left:
-            found = self.solve(wanted, left, spend)
-            first = first or found
-            if found_plainly(found.symbol):
-                return found
-            left = tuple(mask for mask in left if mask != found.symbol.mask)
+        first = None
+        for shaken in range(1 + SHAKES):
+            left = tuple(masks)
+            while left:
+                found = self.solve(wanted, left, spend, shaken=shaken)
+                first = first or found
+                if found_plainly(found.symbol):
+                    return found
+                left = tuple(mask for mask in left if mask != found.symbol.mask)
         return first
 
     def _agree(self, words: np.ndarray, wish: np.ndarray) -> np.ndarray:
