@@ -26,8 +26,9 @@ from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.fidelity import Fidelity, measure
 from nimble_tile.core.scan.framed import framed_view, seen_at
-from nimble_tile.core.scan.readers import to_grey
+from nimble_tile.core.scan.readers import NAMES, to_grey
 from nimble_tile.core.scan.recognise import recognise
+from nimble_tile.core.scan.verdict import STEP_BACK
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.trials.room import Room
@@ -285,12 +286,14 @@ class Mender:
         left, top = max(0, left), max(0, top)
         box = Box(left, top, min(right, width) - left, min(bottom, height) - top)
         framed, _ = framed_view(to_grey(image), box)
-        view, _ = seen_at(framed, LARGEST)
-        text = self.plan.symbol.text
-        return {
-            outcome.name: any(reading.text == text for reading in outcome.readings)
-            for outcome in self.room.bay.read(view)
-        }
+        text, longer = self.plan.symbol.text, min(LARGEST, max(framed.shape))
+        found = dict.fromkeys(NAMES, False)
+        # As for the verdict: who fails steps back once.
+        for side in (longer, round(STEP_BACK * longer)):
+            waiting = [name for name, read in found.items() if not read]
+            for outcome in self.room.bay.read(seen_at(framed, side)[0], waiting) if waiting else ():
+                found[outcome.name] = any(reading.text == text for reading in outcome.readings)
+        return found
 
 
 def mend(
