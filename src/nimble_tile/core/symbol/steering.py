@@ -30,9 +30,11 @@ from nimble_tile.core.symbol.galois import multiply, responses
 CHEAPEST = 128
 """Pivots of a block, those that gain least, that may be turned."""
 
+OTHERS = 4
+"""Masks that are tried where OpenCV misses a symbol; it reads no version 33 or 34 at all."""
+
 SHAKEN, SHAKES = 32, 3
-"""Pivots of a block that may fall by chance where OpenCV misses a symbol under all masks, and how
-often that is tried."""
+"""Pivots of a block that may then fall by chance, and how often that is tried."""
 
 TURNED = 3
 """Masks, the best so far, in which pivots are turned."""
@@ -327,15 +329,17 @@ class Steering:
         the picture hardly minds. Where it misses all, the best is taken nevertheless: other
         readers read it.
         """
-        first = None
-        for shaken in range(1 + SHAKES):
-            left = tuple(masks)
-            while left:
-                found = self.solve(wanted, left, spend, shaken=shaken)
-                first = first or found
-                if found_plainly(found.symbol):
-                    return found
-                left = tuple(mask for mask in left if mask != found.symbol.mask)
+        first, left = None, tuple(masks)
+        for _ in range(min(len(left), OTHERS)):
+            found = self.solve(wanted, left, spend)
+            first = first or found
+            if found_plainly(found.symbol):
+                return found
+            left = tuple(mask for mask in left if mask != found.symbol.mask)
+        for shaken in range(1, 1 + SHAKES):
+            found = self.solve(wanted, (first.symbol.mask,), spend, shaken=shaken)
+            if found_plainly(found.symbol):
+                return found
         return first
 
     def _agree(self, words: np.ndarray, wish: np.ndarray) -> np.ndarray:
