@@ -19,7 +19,7 @@ from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.piece import MAX_SIDE, Finish
 from nimble_tile.core.render import Rendering
 from nimble_tile.core.scan.bay import ReaderBay
-from nimble_tile.core.scan.verdict import SMALLER_LOOKS, Verdict, judge
+from nimble_tile.core.scan.verdict import SMALLER_LOOKS, Verdict, judge, steps_back
 
 SUFFIX = {"png": ".png", "jpeg": ".jpg", "svg": ".svg", "pdf": ".pdf"}
 """Usual file name ending of each format."""
@@ -199,7 +199,8 @@ def prove(path: Path, rendering: Rendering, bay: ReaderBay) -> Proof:
         symbol=rendering.symbol,
         box=box,
         quiet_zone=rendering.quiet_zone,
-        looks=SMALLER_LOOKS,
+        # As on the bench, and some smaller ones for what is larger.
+        looks=sorted({*SMALLER_LOOKS, *steps_back(rendering)}, reverse=True),
         blended=rendering.blended,
         quad=quad,
     )

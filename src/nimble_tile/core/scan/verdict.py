@@ -185,7 +185,7 @@ def judge_rendering(rendering: Rendering, bay: ReaderBay, with_fidelity: bool = 
         box=rendering.box,
         quiet_zone=rendering.quiet_zone,
         quad=rendering.quad,
-        looks=_step_back(rendering),
+        looks=steps_back(rendering),
         blended=rendering.blended,
         meanwhile=[lambda: fidelity.append(fidelity_of(rendering))] if wanted else (),
     )
@@ -197,7 +197,7 @@ def missing(rendering: Rendering, bay: ReaderBay) -> int:
     """How many readers do not read a rendering straight on: as `judge_rendering` looks, without
     its reasons, and the smallest look first."""
     framed, _ = framed_view(to_grey(rendering.image), rendering.box)
-    sides = {min(max(framed.shape), LARGEST_LOOK), *_step_back(rendering)}
+    sides = {min(max(framed.shape), LARGEST_LOOK), *steps_back(rendering)}
     waiting = list(READS_MICRO if rendering.symbol.micro else NAMES)
     for side in sorted(sides):
         for outcome in bay.read(seen_at(framed, side)[0], waiting):
@@ -238,10 +238,23 @@ def fidelity_of(rendering: Rendering) -> Fidelity:
     return measure(before, after, rendering.modules)
 
 
-def _step_back(rendering: Rendering) -> tuple[int, ...]:
+def steps_back(rendering: Rendering) -> tuple[int, ...]:
+    """`step_back` for a rendering."""
     longer = max(framed_view(rendering.image[..., 0], rendering.box)[0].shape)
+    return step_back(longer, rendering.code_side / rendering.modules)
+
+
+def step_back(longer: int, module: float) -> tuple[int, ...]:
+    """Longer sides at which readers that failed look again: a step back, and at arm's length.
+
+    Parameters
+    ----------
+    longer : int
+        Longer side of what is looked at, in pixels.
+    module : float
+        Pixels a module on it.
+    """
     smaller = round(min(longer, LARGEST_LOOK) * STEP_BACK)
-    module = rendering.code_side / rendering.modules
     looks = [smaller] if module * smaller / longer >= LEAST_MODULE else []
     arm = round(longer * ARM / module)
     return (*looks, arm) if arm < STEP_BACK * smaller else tuple(looks)

@@ -25,10 +25,10 @@ from nimble_tile.core.piece import Blend, Message
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.fidelity import Fidelity, measure
-from nimble_tile.core.scan.framed import framed_view, seen_at
+from nimble_tile.core.scan.framed import LARGEST_LOOK, framed_view, seen_at
 from nimble_tile.core.scan.readers import NAMES, to_grey
 from nimble_tile.core.scan.recognise import recognise
-from nimble_tile.core.scan.verdict import STEP_BACK
+from nimble_tile.core.scan.verdict import step_back
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.trials.room import Room
@@ -209,6 +209,8 @@ class Mender:
         self.quiet = quiet = quiet_around(suspect.quad, symbol.side, image.shape[1::-1])
         self.quad = suspect.outer(quiet)
         self.box = _whole_box(self.quad, image.shape[1::-1])
+        edges = np.roll(self.quad, -1, axis=0) - self.quad
+        self.measured = float(np.hypot(*edges.T).mean())  # side of the square, in pixels
         self.square = np.ascontiguousarray(self._upright(image))
         factors = None
         if veto is not None and veto.any():
@@ -278,7 +280,7 @@ class Mender:
         )  # fmt: skip
 
     def straight(self, image: np.ndarray) -> dict[str, bool]:
-        """Which readers read the picture as it is, framed as a person would."""
+        """Which readers read the picture as it is, framed and looked at as for the verdict."""
         points = self.quad
         left, top = np.floor(points.min(0)).astype(int)
         right, bottom = np.ceil(points.max(0)).astype(int)
@@ -286,10 +288,10 @@ class Mender:
         left, top = max(0, left), max(0, top)
         box = Box(left, top, min(right, width) - left, min(bottom, height) - top)
         framed, _ = framed_view(to_grey(image), box)
-        text, longer = self.plan.symbol.text, min(LARGEST, max(framed.shape))
+        text, longer = self.plan.symbol.text, max(framed.shape)
+        module = self.measured / self.plan.modules
         found = dict.fromkeys(NAMES, False)
-        # As for the verdict: who fails steps back once.
-        for side in (longer, round(STEP_BACK * longer)):
+        for side in (min(LARGEST_LOOK, longer), *step_back(longer, module)):
             waiting = [name for name, read in found.items() if not read]
             for outcome in self.room.bay.read(seen_at(framed, side)[0], waiting) if waiting else ():
                 found[outcome.name] = any(reading.text == text for reading in outcome.readings)
