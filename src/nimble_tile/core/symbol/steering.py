@@ -336,7 +336,8 @@ class Steering:
             if found_plainly(found.symbol):
                 return found
             left = tuple(mask for mask in left if mask != found.symbol.mask)
-        for shaken in range(1, 1 + SHAKES):
+        # What it does not read unsteered either, it hardly reads shaken.
+        for shaken in range(1, 1 + SHAKES if found_plainly(self.symbol) else 1):
             found = self.solve(wanted, (first.symbol.mask,), spend, shaken=shaken)
             if found_plainly(found.symbol):
                 return found
