@@ -46,6 +46,7 @@ METHODS: dict[str, Blend] = {
     "ink, light": Blend(method="ink", ink=Ink(where="light")),
     "ink, tint": Blend(method="ink", ink=Ink(where="tint")),
     "strokes": Blend(method="strokes"),
+    "gentle": Blend(method="gentle"),
 }
 
 HEAD = """# How the blends read
