@@ -2,7 +2,7 @@
 
 The order in which modules are chosen comes from the picture, and so the
 elimination does. A move of less than half a module hardly changes that order:
-on random pictures the share of modules as wanted is then less by 0.004 at most
+on random pictures the share of modules as wanted is then less by about 0.004
 than with an elimination of its own, by 0.02 after a whole module. While the
 pointer holds the code that is well worth it; what stays is solved anew.
 """

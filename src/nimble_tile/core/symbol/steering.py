@@ -31,7 +31,7 @@ CHEAPEST = 128
 """Pivots of a block, those that gain least, that may be turned."""
 
 OTHERS = 4
-"""Masks that are tried where OpenCV misses a symbol; it reads no version 33 or 34 at all."""
+"""Masks that are tried where OpenCV misses a symbol; of version 33 and 34 it reads hardly any."""
 
 SHAKEN, SHAKES = 32, 3
 """Pivots of a block that may then fall by chance, and how often that is tried."""

@@ -77,7 +77,7 @@ WINDFALL = 0.05
 
 MATCHED = 0.53
 """Likeness that a mask gains by each unit of weighted match: measured on six photographs, where
-it explains two thirds of the differences between masks."""
+it explains more than half of the variance between masks."""
 
 EACH = (-0.02, -0.06)
 """Strength that is added for all before each module gets a strength of its own."""
