@@ -154,12 +154,18 @@ def test_a_sweep_in_the_window_gives_a_piece_and_drafts(window, settle, qtbot, m
     assert "same setting" in swept.number.text() and not swept.sweep.isEnabled()
 
 
-def test_a_sweep_that_is_stopped_keeps_what_it_has(window, settle, qtbot, monkeypatch):
+def sweeping(window, settle, monkeypatch, key):
+    """The sweep window of a plain link, with few trials, before one setting."""
     monkeypatch.setattr(type(window.proof.prover), "trials", FEW)
     window.message.text.setPlainText(LINK)
     settle(window)
     swept = window.trying_desk.open_sweep()
-    swept.across.choose("code.mask")
+    swept.across.choose(key)
+    return swept
+
+
+def test_a_sweep_that_is_stopped_keeps_what_it_has(window, settle, qtbot, monkeypatch):
+    swept = sweeping(window, settle, monkeypatch, "code.mask")
     swept.across.count.setValue(8)
     made = []
     swept._made.connect(lambda *_: made.append(1) or swept.halt())
@@ -174,11 +180,7 @@ def test_a_sweep_that_is_stopped_keeps_what_it_has(window, settle, qtbot, monkey
 def test_what_the_board_found_out_the_wall_does_not_find_out_again(
     window, settle, qtbot, monkeypatch
 ):
-    monkeypatch.setattr(type(window.proof.prover), "trials", FEW)
-    window.message.text.setPlainText(LINK)
-    settle(window)
-    swept = window.trying_desk.open_sweep()
-    swept.across.choose("code.quiet_zone")
+    swept = sweeping(window, settle, monkeypatch, "code.quiet_zone")
     swept.across.low.setValue(1)
     swept.across.high.setValue(3)
     swept.across.count.setValue(2)
