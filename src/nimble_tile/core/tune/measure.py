@@ -82,7 +82,7 @@ class Measure:
         self.trials = [t for t, p in zip(wanted, passes, strict=True) if p.count]
         self._plain = {t.situation: p.count for t, p in zip(wanted, passes, strict=True)}
         self.pairs = sum(self._plain.values())
-        self._seen: dict[str, list[int]] = {situation: [] for situation in self._plain}
+        self._seen: dict[Trial, list[int]] = {situation: [] for situation in self._plain}
 
     def shown(self, symbol: Symbol, quiet_zone: int, trial: Trial) -> Trial:
         """A trial in which the artwork has the plain code's outer size."""
