@@ -70,14 +70,14 @@ def qapp():
 
 @pytest.fixture
 def window(qtbot, tmp_path, monkeypatch):
-    from nimble_tile.ui.settings import Settings
     from nimble_tile.ui.window import Window
+    from nimble_tile.ui.work.settings import Settings
 
     # A fresh machine: no remembered state, and nothing is asked on closing.
     settings = Settings(tmp_path / "state" / "window.json")
     settings.set("trials rest", True)  # but in tests of the trials, which let them go on
     made = Window(settings)
-    made.desk.ask_unsaved = lambda: "drop"
+    made.files.ask_unsaved = lambda: "drop"
     made.resize(1280, 800)
     qtbot.addWidget(made)
     made.show()
@@ -90,6 +90,6 @@ def window(qtbot, tmp_path, monkeypatch):
 @pytest.fixture
 def settle(qtbot):
     def wait(window):
-        qtbot.waitUntil(lambda: not window.jobs.busy and window.current, timeout=20_000)
+        qtbot.waitUntil(lambda: not window.jobs.busy and not window.answer.stale, timeout=20_000)
 
     return wait

@@ -136,7 +136,7 @@ def bring(window, settle, tmp_path, name="coffee"):
     path = tmp_path / f"{name}.png"
     Image.fromarray(photograph(name)).resize((480, 320)).save(path)
     window.message.text.setPlainText(LINK)
-    window.desk.bring_picture(path)
+    window.files.bring_picture(path)
     settle(window)
 
 
@@ -148,8 +148,8 @@ def test_variants_are_kept_compared_taken_and_saved(window, settle, qtbot, tmp_p
     assert shelf.isVisible() and shelf.empty.isVisible()
     shelf.keep.click()
     first = session.drafts[0]
-    assert first.name == "Draft 1" and first.state == window.verdict.state
-    assert first.fidelity == pytest.approx(window.verdict.fidelity.ssim_view)
+    assert first.name == "Draft 1" and first.state == window.answer.verdict.state
+    assert first.fidelity == pytest.approx(window.answer.verdict.fidelity.ssim_view)
     picture = shelf.image(first)
     assert 0 < picture.width() <= 320
     # The same piece is not kept twice; a changed one is, and is told apart.
@@ -200,7 +200,7 @@ def test_variants_are_kept_compared_taken_and_saved(window, settle, qtbot, tmp_p
 
     path = tmp_path / "drafts.nimbletile"
     assert session.unsaved
-    window.desk.save_to(path)
+    window.files.save_to(path)
     settle(window)
     assert not session.unsaved
     shelf.reveal(first.key)
@@ -208,9 +208,9 @@ def test_variants_are_kept_compared_taken_and_saved(window, settle, qtbot, tmp_p
     assert [d.key for d in session.drafts] == [second.key] and session.unsaved
     window.notice.buttons[0].click()  # put back, where it was
     assert [d.key for d in session.drafts] == [first.key, second.key] and not session.unsaved
-    window.desk.new_piece()
+    window.files.new_piece()
     assert session.drafts == ()
-    window.desk.open_project(path)
+    window.files.open_project(path)
     settle(window)
     assert [d.key for d in session.drafts] == [first.key, second.key]
     assert shelf.current == second.key
@@ -219,15 +219,15 @@ def test_variants_are_kept_compared_taken_and_saved(window, settle, qtbot, tmp_p
 def test_a_draft_gets_its_reach_when_the_trials_are_through(window, settle, qtbot, tmp_path):
     window.proof.prover.pause(False)
     window.message.text.setPlainText(LINK)
-    qtbot.waitUntil(lambda: window.current, timeout=20_000)
+    qtbot.waitUntil(lambda: not window.answer.stale, timeout=20_000)
     window.draft_desk.keep("Before the trials")
     qtbot.waitUntil(lambda: window.session.drafts[0].reach is not None, timeout=60_000)
-    assert window.session.drafts[0].reach == window.proof.reach
+    assert window.session.drafts[0].reach == window.answer.reach
     assert "reach" in window.shelf.list.item(0).toolTip()
 
 
 def test_name_and_note(window, settle, monkeypatch):
-    from nimble_tile.ui import draft_desk
+    from nimble_tile.ui.rooms.drafts import desk as draft_desk
 
     window.message.text.setPlainText(LINK)
     settle(window)
@@ -265,7 +265,7 @@ def test_what_is_only_learned_asks_nobody_to_save(window, settle, qtbot, tmp_pat
     qtbot.waitUntil(lambda: bool(window.session.drafts[0].thumb), timeout=20_000)
     assert not window.shelf.image(window.session.drafts[0]).isNull()
     path = tmp_path / "kept.nimbletile"
-    window.desk.save_to(path)
+    window.files.save_to(path)
     settle(window)
     assert not window.session.unsaved
     window.proof.prover.pause(False)
@@ -306,7 +306,7 @@ def test_a_comparison_ends_with_the_next_change(window, settle, qtbot, tmp_path)
 def test_images_of_other_shapes_are_fitted_into_one_frame(qapp):
     from PySide6.QtGui import QColor, QImage
 
-    from nimble_tile.ui.compare_view import Compared, Side
+    from nimble_tile.ui.rooms.drafts.compare_view import Compared, Side
 
     left, right = (QImage(*size, QImage.Format.Format_RGB32) for size in ((200, 100), (50, 100)))
     left.fill(QColor("#204060"))

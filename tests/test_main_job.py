@@ -165,7 +165,7 @@ def test_natural_size_grants_each_module_its_pixels():
 
 
 def test_preview_grants_pixels_to_a_small_code_on_a_large_picture():
-    from nimble_tile.ui.engine import LARGEST_PREVIEW, preview_size
+    from nimble_tile.ui.work.engine import LARGEST_PREVIEW, preview_size
 
     store = PictureStore()
     digest = store.add(encoded(np.full((2400, 2400, 3), 200, np.uint8)))

@@ -26,11 +26,12 @@ from nimble_tile.core.trials.room import Room, reach
 from nimble_tile.core.trials.sets import shipped
 from nimble_tile.core.trials.subject import plain_twin
 from nimble_tile.core.trials.trial import Trial
-from nimble_tile.ui import theme as themes
-from nimble_tile.ui.check_parts import CROP, from_qimage, reduced
-from nimble_tile.ui.overlays import blocks_image, blocks_legend
-from nimble_tile.ui.trial_view import in_words
-from nimble_tile.ui.wall_pages import LimitRow
+from nimble_tile.ui.bench.overlays import blocks_image, blocks_legend
+from nimble_tile.ui.kit import theme as themes
+from nimble_tile.ui.kit.images import from_qimage
+from nimble_tile.ui.rooms.check.parts import CROP, reduced
+from nimble_tile.ui.rooms.proof.trial_view import in_words
+from nimble_tile.ui.rooms.proof.wall_pages import LimitRow
 
 
 def test_the_field_is_the_standards():

@@ -26,7 +26,7 @@ from nimble_tile.core.symbol.galois import multiply, responses
 from nimble_tile.core.symbol.segments import bits
 from nimble_tile.core.symbol.steering import Steering, Wanted, codewords_of, found_plainly
 from nimble_tile.core.trials.subject import plain_twin
-from nimble_tile.ui.bench import Lens
+from nimble_tile.ui.bench.bench import Lens
 
 
 def symbol_of(version, level, text=LINK, **code):
@@ -314,7 +314,7 @@ def test_steering_in_the_window(window, settle, qtbot, tmp_path):
     box.way.button("padding").click()
     assert "once there is a picture" in box.told.text()
     assert not window.lens_actions[Lens.STEERING].isEnabled()
-    window.desk.bring_picture(path)
+    window.files.bring_picture(path)
     qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
     settle(window)
     window.ladder.open(1)
@@ -331,7 +331,7 @@ def test_steering_in_the_window(window, settle, qtbot, tmp_path):
     settle(window)
     now = window.bench.shown.rendering.steered
     assert now.spent.any() and now.after > before.after
-    window.look_through(Lens.STEERING)
+    window.sight.look_through(Lens.STEERING)
     assert window.bench.grab().toImage() != window.bench.image
     # Dragged over the picture it is steered in motion, and anew where it is let go.
     hand, shown = window.bench.placing, []

@@ -93,7 +93,7 @@ def test_a_sweep_in_the_window_gives_a_piece_and_drafts(window, settle, qtbot, m
     monkeypatch.setattr(type(window.proof.prover), "trials", FEW)
     window.message.text.setPlainText(LINK)
     settle(window)
-    swept = window.trying_desk.open_sweep()
+    swept = window.sweep_desk.open()
     model = swept.across.which.model()
     strength = swept.across.which.findData("blend.strength")
     assert not model.item(strength).isEnabled()  # there is no picture
@@ -159,7 +159,7 @@ def sweeping(window, settle, monkeypatch, key):
     monkeypatch.setattr(type(window.proof.prover), "trials", FEW)
     window.message.text.setPlainText(LINK)
     settle(window)
-    swept = window.trying_desk.open_sweep()
+    swept = window.sweep_desk.open()
     swept.across.choose(key)
     return swept
 
@@ -191,17 +191,17 @@ def test_what_the_board_found_out_the_wall_does_not_find_out_again(
     monkeypatch.setattr(room, "_look", lambda jobs, *_: looked.extend(jobs))
     window.proof.prover.pause(False)
     swept.take_cell(1)
-    qtbot.waitUntil(lambda: window.proof.proved_ticket == window.engine.ticket, timeout=20_000)
+    qtbot.waitUntil(lambda: window.answer.proved, timeout=20_000)
     shot = swept.board.shots[1]
     assert window.session.piece.code.quiet_zone == shot.cell.values[0] == 3
-    assert window.proof.reach == shot.cell.reach
+    assert window.answer.reach == shot.cell.reach
     ours = [subject for subject, trial in looked if trial in FEW and not subject.plain]
     assert not ours  # every frame of it was known
 
 
 def test_a_board_shows_and_tells_what_is_missing(qapp):
     from nimble_tile.core.tune.sweep import Cell
-    from nimble_tile.ui.sweep_parts import Board
+    from nimble_tile.ui.rooms.sweep.parts import Board
 
     board_ = Board()
     board_.resize(700, 500)

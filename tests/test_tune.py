@@ -420,7 +420,7 @@ def test_the_gentlest_pass_in_the_window_is_one_undoable_step(
     box.reach.set_value(0.9)
     box.find.click()
     assert box.stop.isVisible()
-    qtbot.waitUntil(lambda: not window.tune_desk.running, timeout=60_000)
+    qtbot.waitUntil(lambda: not window.blend_desk.run.running, timeout=60_000)
     assert box.find.isVisible()
     assert window.session.piece.blend.method == "gentle"
     assert "before" in box.told.text()
@@ -431,7 +431,7 @@ def test_the_gentlest_pass_in_the_window_is_one_undoable_step(
     # A change meanwhile calls the search off and is kept.
     box.find.click()
     window.session.edit("message", "Another text", text="https://lanternwalk.example/gate")
-    assert not window.tune_desk.running
+    assert not window.blend_desk.run.running
     assert "changed meanwhile" in box.told.text()
     assert window.session.piece.message.text.endswith("/gate")
     # Ended at once, nothing has happened, and another search can begin.
@@ -439,7 +439,7 @@ def test_the_gentlest_pass_in_the_window_is_one_undoable_step(
     as_it_is = window.session.piece
     box.find.click()
     box.stop.click()
-    qtbot.waitUntil(lambda: not window.tune_desk.running, timeout=60_000)
+    qtbot.waitUntil(lambda: not window.blend_desk.run.running, timeout=60_000)
     assert box.find.isVisible()
     assert "wrong" not in box.told.text()
     assert window.session.piece == as_it_is

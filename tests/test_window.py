@@ -18,11 +18,11 @@ from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Region
 from nimble_tile.core.project import archive
 from nimble_tile.core.scan.readers import READERS
-from nimble_tile.ui import theme as themes
-from nimble_tile.ui.bench import Lens
-from nimble_tile.ui.session import SAMPLE
-from nimble_tile.ui.settings import Settings
+from nimble_tile.ui.bench.bench import Lens
+from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.window import Window
+from nimble_tile.ui.work.session import SAMPLE
+from nimble_tile.ui.work.settings import Settings
 
 
 @pytest.fixture
@@ -61,14 +61,14 @@ def test_whole_path_type_drop_slide_undo_save_reopen_export_check(
     # The empty window already holds a checked code.
     settle(window)
     assert window.band.words == "Scans well"
-    assert window.verdict.expected == SAMPLE
+    assert window.answer.verdict.expected == SAMPLE
     # Type: the text is selected, so typing replaces it.
     assert window.message.text.hasFocus()
     QTest.keyClicks(window.message.text, LINK)
     assert window.band.stale
     settle(window)
     assert window.session.piece.message.text == LINK
-    assert window.verdict.expected == LINK
+    assert window.answer.verdict.expected == LINK
     QTest.keyClick(window.message.text, Qt.Key.Key_Return)  # a link stays one line
     assert window.session.piece.message.text == LINK
     assert window.band._spare.accessibleDescription() == "100%"
@@ -83,8 +83,8 @@ def test_whole_path_type_drop_slide_undo_save_reopen_export_check(
     qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
     settle(window)
     assert window.band.words == "Scans well"
-    assert window.verdict.readers_right == (4, 4)
-    assert window.verdict.fidelity.ssim_view < 0.9
+    assert window.answer.verdict.readers_right == (4, 4)
+    assert window.answer.verdict.fidelity.ssim_view < 0.9
     assert window.bench.image.width() == 600
     # Slide the strength down to nothing: it fails, and the window says so.
     window.ladder.open(3)
@@ -92,10 +92,10 @@ def test_whole_path_type_drop_slide_undo_save_reopen_export_check(
     settle(window)
     assert window.session.piece.blend.strength < 0.02
     assert window.band.words == "Does not scan"
-    assert window.verdict.sample.wrong.sum() > 200
+    assert window.answer.verdict.sample.wrong.sum() > 200
     assert "hardly shows" in window.blend.why.text()
     assert window.blend.why.isVisible()
-    window.look_through(Lens.XRAY)
+    window.sight.look_through(Lens.XRAY)
     # Undo brings the strength back in one step.
     assert window.act_undo.text() == "&Undo: change the strength"
     window.act_undo.trigger()
@@ -162,7 +162,7 @@ def test_late_renderings_never_push_controls_back(window, settle, coffee, qtbot)
     drop(window, coffee)
     qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
     settle(window)
-    old = window._shown
+    old = window.answer.shown
     region = Region(x=120, y=40, width=300, height=300)
     window.session.edit("finish", "Choose JPEG", format="jpeg", quality=50)
     window.session.edit("finish", "Change the size", size=900)
@@ -190,9 +190,9 @@ def test_every_code_setting_reaches_the_symbol(window, settle):
     click_picture(rung.masks, 5)
     rung.quiet.box.setValue(2)
     settle(window)
-    symbol = window._shown.rendering.symbol
+    symbol = window.answer.shown.rendering.symbol
     assert (symbol.version, symbol.level, symbol.mask) == ("7", "H", 5)
-    assert window._shown.rendering.modules == 45 + 4
+    assert window.answer.shown.rendering.modules == 45 + 4
     assert "Below the standard's 4" in rung.quiet_note.text()
     assert window.ladder.rows[1].summary == "7-H, 45 modules, mask 5"
     # A message that does not fit: the reason stands beside the control.
@@ -210,8 +210,8 @@ def test_every_code_setting_reaches_the_symbol(window, settle):
     assert not rung.level.button("H").isEnabled()
     assert "does not offer" in rung.level.button("H").toolTip()
     assert window.session.piece.code.mask == "auto"
-    assert window._shown.rendering.symbol.version == "M2"
-    assert window.verdict.readers_right == (1, 1)
+    assert window.answer.shown.rendering.symbol.version == "M2"
+    assert window.answer.verdict.readers_right == (1, 1)
 
 
 def test_message_advice_and_its_fixes(window, settle):
@@ -244,11 +244,11 @@ def test_bad_files_get_a_sentence_and_change_nothing(window, settle, tmp_path, c
     assert "damaged or cut off" in window.notice.label.text()
     hostile = tmp_path / "x.nimbletile"
     hostile.write_bytes(b"PK nonsense")
-    window.desk.ask_unsaved = lambda: "drop"
+    window.files.ask_unsaved = lambda: "drop"
     drop(window, hostile)
     settle(window)
     assert "not a project" in window.notice.label.text()
-    window.desk.export_to(tmp_path / "none" / "a.png")
+    window.files.export_to(tmp_path / "none" / "a.png")
     settle(window)
     assert "does not exist" in window.notice.label.text()
     assert window.session.piece == piece
@@ -259,8 +259,8 @@ def test_unsaved_changes_are_asked_about(window, settle, tmp_path, answer):
     path = tmp_path / "kept.nimbletile"
     window.session.edit("message", "Write", text=LINK)
     window.session.path = path
-    window.desk.ask_unsaved = lambda: answer
-    window.desk.new_piece()
+    window.files.ask_unsaved = lambda: answer
+    window.files.new_piece()
     if answer == "stay":
         assert window.session.piece.message.text == LINK
     else:
@@ -448,11 +448,11 @@ def test_replacing_the_picture_puts_the_code_in_its_middle(window, settle, coffe
     qtbot.waitUntil(lambda: window.session.piece.picture.name == "cat.jpg", timeout=10_000)
     settle(window)
     assert window.session.piece.picture.region is None
-    assert window._shown.rendering is not None
+    assert window.answer.shown.rendering is not None
     window.act_undo.trigger()
     settle(window)
     assert window.session.piece.picture.region.x == 300
-    assert window._shown.rendering is not None
+    assert window.answer.shown.rendering is not None
 
 
 def test_unsaved_work_of_a_crash_is_offered_to_the_next_start(
@@ -462,14 +462,14 @@ def test_unsaved_work_of_a_crash_is_offered_to_the_next_start(
     drop(window, coffee)
     qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
     window.session.edit("message", "Write", text=LINK)
-    window.safekeeping.keep_copy()
+    window.files.safekeeping.keep_copy()
     folder = tmp_path / "state" / "unsaved"
     qtbot.waitUntil(lambda: len(list(folder.glob("*.nimbletile"))) == 1, timeout=10_000)
     (copy,) = folder.glob("*.nimbletile")
     crashed = copy.with_name(f"{2**22 + 1}.nimbletile")  # above any process number here
     copy.rename(crashed)
     next_window = Window(Settings(tmp_path / "state" / "window.json"))
-    next_window.desk.ask_unsaved = lambda: "drop"
+    next_window.files.ask_unsaved = lambda: "drop"
     qtbot.addWidget(next_window)
     next_window.show()
     qtbot.waitUntil(next_window.notice.isVisible, timeout=10_000)
@@ -479,7 +479,7 @@ def test_unsaved_work_of_a_crash_is_offered_to_the_next_start(
     assert next_window.session.unsaved
     assert not crashed.exists()
     # Saving makes the copy needless.
-    next_window.desk.save_to(tmp_path / "kept.nimbletile")
+    next_window.files.save_to(tmp_path / "kept.nimbletile")
     qtbot.waitUntil(lambda: not next_window.session.unsaved, timeout=10_000)
     qtbot.waitUntil(lambda: not list(folder.glob("*.nimbletile")), timeout=10_000)
     next_window.shut_down()
@@ -507,7 +507,7 @@ def test_program_opens_a_real_window_on_a_display(tmp_path):
 def test_clipboard_carries_pictures_in_and_out(window, settle, qtbot):
     from PySide6.QtGui import QGuiApplication
 
-    from nimble_tile.ui.engine import to_qimage
+    from nimble_tile.ui.work.engine import to_qimage
 
     clipboard = QGuiApplication.clipboard()
     clipboard.setImage(to_qimage(photograph("chelsea")))
@@ -518,7 +518,7 @@ def test_clipboard_carries_pictures_in_and_out(window, settle, qtbot):
     window.act_copy.trigger()
     qtbot.waitUntil(lambda: window.notice.label.text().startswith("Copied"), timeout=10_000)
     copied = clipboard.image()
-    finished = window._shown.finished
+    finished = window.answer.shown.finished
     assert copied.size() == finished.size()
     assert copied.pixel(200, 100) == finished.pixel(200, 100)
     clipboard.setText("no picture")
@@ -546,7 +546,7 @@ def test_picture_rung_ground_and_removal(window, settle, tmp_path, qtbot):
     window.colour_desk.panel.hide()
     settle(window)
     assert window.session.piece.picture.ground == "#204060"
-    assert window._shown.picture.pixelColor(10, 290).name() == "#204060"
+    assert window.answer.shown.picture.pixelColor(10, 290).name() == "#204060"
     rung.remove.click()
     settle(window)
     assert window.session.piece.picture.digest is None
@@ -573,7 +573,7 @@ def test_finish_rung_sizes_formats_and_print(window, settle, coffee, tmp_path, q
     assert "20 mm is the least" in rung.on_paper.text()
     assert window.band._print.small
     assert rung.quality.isVisible()
-    window.desk.export_to(tmp_path / "small.jpg")
+    window.files.export_to(tmp_path / "small.jpg")
     qtbot.waitUntil(lambda: rung.proof.proof is not None, timeout=20_000)
     assert rung.proof.proof.size == (300, 200)
     # A later change makes the proof an old one: it goes away.
@@ -606,12 +606,12 @@ def test_demo_piece_opens_from_the_menu_as_a_copy(window, settle, qtbot, tmp_pat
 def test_recent_projects_are_offered_and_forgotten(window, settle, tmp_path, qtbot):
     path = tmp_path / "walk.nimbletile"
     window.session.edit("message", "Write", text=LINK)
-    window.desk.save_to(path)
+    window.files.save_to(path)
     qtbot.waitUntil(lambda: not window.session.unsaved, timeout=10_000)
     window.recent_menu.aboutToShow.emit()
     entry = window.recent_menu.actions()[0]
     assert entry.text() == "walk"
-    window.desk.new_piece()
+    window.files.new_piece()
     entry.trigger()
     qtbot.waitUntil(lambda: window.session.path == path, timeout=10_000)
     assert window.session.piece.message.text == LINK

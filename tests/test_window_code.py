@@ -14,7 +14,7 @@ from nimble_tile.core.message import kinds
 from nimble_tile.core.output.export import rendered_again
 from nimble_tile.core.project import looks
 from nimble_tile.core.scan.readers import READERS
-from nimble_tile.ui.bench import Lens
+from nimble_tile.ui.bench.bench import Lens
 from test_window import click_picture, slide
 
 
@@ -87,10 +87,10 @@ def test_a_contact_is_filled_in_saved_scanned_and_read_back_into_its_form(
     assert window.session.piece == before
     # The exported code, taken up again as a message, fills the same form.
     path = tmp_path / "ada.png"
-    window.desk.export_to(path)
+    window.files.export_to(path)
     qtbot.waitUntil(lambda: window.finish.proof.proof is not None, timeout=20_000)
     window.session.edit("message", "Write", kind="text", details=None, text="something else")
-    window.desk.take_message(path)
+    window.files.take_message(path)
     qtbot.waitUntil(lambda: window.session.piece.message.kind == "contact", timeout=20_000)
     assert window.session.piece.message.text == text
     assert window.message.form.fields["family"].control.text() == "Marsh; Reed"
@@ -160,7 +160,7 @@ def test_symbol_page_masks_penalties_and_characters(window, settle, studied):
     other = (best + 3) % 8
     click_picture(page.masks, other)
     settle(window)
-    assert window._shown.rendering.symbol.mask == other and not page.auto_mask.isChecked()
+    assert window.answer.shown.rendering.symbol.mask == other and not page.auto_mask.isChecked()
     page.auto_mask.click()
     assert window.session.piece.code.mask == "auto"
     assert not page.charset.isEnabled() and "ASCII" in page.charset.toolTip()
@@ -170,7 +170,7 @@ def test_symbol_page_masks_penalties_and_characters(window, settle, studied):
     assert window.session.piece.code.raise_level is False
     choose(page.version, "micro")
     settle(window)
-    assert page.micro_note.isVisibleTo(page) and window._shown.rendering.symbol.micro
+    assert page.micro_note.isVisibleTo(page) and window.answer.shown.rendering.symbol.micro
 
 
 def test_a_look_is_made_measured_saved_and_applied_to_another_piece(
@@ -217,19 +217,19 @@ def test_a_look_is_made_measured_saved_and_applied_to_another_piece(
     type_into(page.name, "Marsh evening")
     page.save.click()
     qtbot.waitUntil(lambda: "Marsh evening" in page.saved, timeout=20_000)
-    window.desk.new_piece()
+    window.files.new_piece()
     assert window.session.piece.look.plain
     click_picture(page.cards, "Marsh evening")
     assert window.session.piece.look == made.model_copy(update={"name": "Marsh evening"})
     # Export as one file, import into a plain piece by dropping it.
     path = tmp_path / "evening.json"
-    window.look_desk.export_to(path)
+    window.code_desk.export_to(path)
     qtbot.waitUntil(path.exists, timeout=10_000)
     qtbot.waitUntil(lambda: not window.jobs.busy, timeout=10_000)
     page.plain.click()
     mime = QMimeData()
     mime.setUrls([QUrl.fromLocalFile(str(path))])
-    window.desk.take_mime(mime, "")
+    window.files.take_mime(mime, "")
     qtbot.waitUntil(lambda: window.session.piece.look.name == "Marsh evening", timeout=10_000)
     page.take_out.click()
     qtbot.waitUntil(lambda: "Marsh evening" not in page.looks, timeout=20_000)
@@ -243,25 +243,25 @@ def test_own_shapes_and_pictures_go_through_save_and_reopen(window, settle, tmp_
     )
     photo = tmp_path / "photo.png"
     photo.write_bytes(encoded(photograph("coffee")))
-    window.look_desk.take_file("own", drawing)
-    window.look_desk.take_fill("ground", photo)
+    window.code_desk.take_file("own", drawing)
+    window.code_desk.take_fill("ground", photo)
     qtbot.waitUntil(lambda: len(window.session.piece.look.digests) == 1, timeout=20_000)
     settle(window)
     assert window.session.piece.look.shape == "own"
     assert window.code.shapes.again.text() == "Another file than fish.svg…"
-    before = window._shown.rendering.image.copy()
+    before = window.answer.shown.rendering.image.copy()
     path = tmp_path / "own.nimbletile"
-    window.desk.save_to(path)
+    window.files.save_to(path)
     qtbot.waitUntil(lambda: not window.session.unsaved, timeout=10_000)
     look = window.session.piece.look
-    window.desk.new_piece()
-    window.desk.open_project(path)
+    window.files.new_piece()
+    window.files.open_project(path)
     qtbot.waitUntil(lambda: window.session.piece.look == look, timeout=10_000)
     settle(window)
-    assert np.array_equal(window._shown.rendering.image, before)
+    assert np.array_equal(window.answer.shown.rendering.image, before)
     # A drawing that is none is refused with a sentence.
     drawing.write_text("<svg xmlns='http://www.w3.org/2000/svg'><text>no path</text></svg>")
-    window.look_desk.take_file("eye_own", drawing)
+    window.code_desk.take_file("eye_own", drawing)
     qtbot.waitUntil(lambda: window.notice.isVisible(), timeout=10_000)
     assert "no closed path" in window.notice.label.text()
 
@@ -271,7 +271,7 @@ def test_colour_is_picked_from_the_piece_and_palette_comes_from_the_picture(
 ):
     path = tmp_path / "coffee.png"
     path.write_bytes(encoded(photograph("coffee")))
-    window.desk.bring_picture(path)
+    window.files.bring_picture(path)
     qtbot.waitUntil(lambda: len(window.colour_desk.palette) >= 5, timeout=20_000)
     settle(window)
     editor = window.code.colours.editors["fill"]
@@ -314,10 +314,10 @@ def test_light_on_dark_shows_its_risk_from_the_readers(window, settle, studied):
     studied(window)
     settle(window)
     assert window.band.words == "Does not scan"
-    assert window.verdict.readers_right == (1, 4)
+    assert window.answer.verdict.readers_right == (1, 4)
     assert "Light on dark: 1 of 4 readers" in window.code.colours.note.text()
-    assert window.verdict.reasons[0].text.startswith("It is light on dark")
-    assert window.verdict.spare == 1  # the modules themselves are all there
+    assert window.answer.verdict.reasons[0].text.startswith("It is light on dark")
+    assert window.answer.verdict.spare == 1  # the modules themselves are all there
     window.code.colours.swap.click()
     settle(window)
     assert window.band.words == "Scans well"
@@ -330,7 +330,7 @@ def test_vectors_from_the_window_are_read_back(window, settle, tmp_path, qtbot, 
     assert window.ladder.rows[5].summary.startswith(suffix.upper())
     assert "Real vectors" in window.finish.format_note.text()
     path = tmp_path / f"tide.{suffix}"
-    window.desk.export_to(path)
+    window.files.export_to(path)
     qtbot.waitUntil(lambda: window.finish.proof.proof is not None, timeout=20_000)
     assert window.finish.proof.proof.verdict.readers_right == (4, 4)
     text = window.session.piece.message.text

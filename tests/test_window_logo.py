@@ -11,10 +11,10 @@ from conftest import LINK, encoded, photograph
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Message
 from nimble_tile.core.project import archive
-from nimble_tile.ui.bench import Lens
-from nimble_tile.ui.hands.laid import LaidHand
-from nimble_tile.ui.hands.layout import LayoutHand
-from nimble_tile.ui.hands.plate import PlateHand
+from nimble_tile.ui.bench.bench import Lens
+from nimble_tile.ui.bench.hands.laid import LaidHand
+from nimble_tile.ui.bench.hands.layout import LayoutHand
+from nimble_tile.ui.bench.hands.plate import PlateHand
 from test_logo import SVG
 from test_window import drop
 from test_window_picture import drag, move
@@ -39,7 +39,7 @@ def studied(window, qtbot):
         window.engine.studied, timeout=20_000,
         check_params_cb=lambda ticket, _: ticket == window.engine.ticket,
     ):  # fmt: skip
-        window.refresh()
+        window.sight.refresh()
 
 
 def test_a_dropped_mark_is_placed_by_hand_and_by_number(marked, settle, qtbot):
@@ -121,7 +121,7 @@ def test_what_lies_under_the_mark_is_chosen_and_painted(marked, settle, qtbot):
     qtbot.waitUntil(lambda: window.session.piece.logo.paint is not None, timeout=10_000)
     settle(window)
     mask = window.pictures.mask(window.session.piece.logo.paint)
-    n = window._shown.rendering.modules
+    n = window.answer.shown.rendering.modules
     row, column = (int((at + 4) / n * mask.shape[0]) for at in (20, 16))
     assert mask[row, column] == 255 and mask[5, 5] == 0
     page.brush.clear.click()
@@ -145,7 +145,7 @@ def test_cost_is_shown_and_the_searches_are_one_undoable_edit(marked, settle, qt
     settle(window)
     assert window.session.undo_name == "Take the largest logo that holds"
     assert window.session.piece.logo.items[0].size > before.logo.items[0].size
-    assert window.verdict.spare >= 0.2 and window.verdict.readers_right == (4, 4)
+    assert window.answer.verdict.spare >= 0.2 and window.answer.verdict.readers_right == (4, 4)
     page.place.click()
     qtbot.waitUntil(lambda: "best place" in page.found.text().lower(), timeout=20_000)
     window.session.edit_item("logo", 0, "Grow", size=0.62, x=0.5, y=0.5)
@@ -186,7 +186,7 @@ def test_a_page_of_a_pdf_is_asked_for(marked, settle, tmp_path, qtbot):
     path = tmp_path / "two.pdf"
     path.write_bytes(bytes(stream.detachAsData()))
     window, asked = marked, []
-    window.laid_desk.ask_page = lambda name, count: asked.append((name, count)) or 1
+    window.logo_desk.ask_page = lambda name, count: asked.append((name, count)) or 1
     drop(window, path)
     qtbot.waitUntil(lambda: len(window.session.piece.logo.items) == 2, timeout=10_000)
     assert asked == [("two.pdf", 2)]
@@ -196,7 +196,7 @@ def test_a_page_of_a_pdf_is_asked_for(marked, settle, tmp_path, qtbot):
 
 def test_the_x_ray_stays_while_a_logo_is_changed(marked, settle):
     window = marked
-    window.look_through(Lens.XRAY)
+    window.sight.look_through(Lens.XRAY)
     window.logo.logo.size.box.setValue(28)
     settle(window)
     assert window.bench.lens is Lens.XRAY
@@ -215,10 +215,10 @@ def test_arrows_move_captions_and_layouts(marked, settle, qtbot):
     before = bench.hand.current
     QTest.keyClick(bench, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
     caption = window.session.piece.caption.items[0]
-    side = window._shown.rendering.symbol.side
+    side = window.answer.shown.rendering.symbol.side
     assert caption.place == "free" and caption.y == pytest.approx((before.y + 1) / side, abs=1e-3)
     window.finish.open_page("layout")
-    window.laid_desk.take_shipped("poster")
+    window.finish_desk.take_shipped("poster")
     qtbot.waitUntil(lambda: window.session.piece.layout.digest is not None, timeout=10_000)
     settle(window)
     quad = window.session.piece.layout.quad
@@ -235,7 +235,7 @@ def test_arrows_move_captions_and_layouts(marked, settle, qtbot):
     assert possible(np.array(window.session.piece.layout.quad))
     window.finish.layout_page.remove.click()
     settle(window)
-    assert not window._shown.arranged and bench.hand is bench.placing
+    assert not window.answer.shown.arranged and bench.hand is bench.placing
 
 
 def test_recolouring_goes_both_ways(marked, settle, qtbot):
@@ -266,7 +266,7 @@ def test_pasted_and_broken_logos(marked, settle, tmp_path, qtbot):
     image = QImage(60, 40, QImage.Format.Format_RGB32)
     image.fill(0xFF336699)
     QApplication.clipboard().setImage(image)
-    window.desk.paste_picture()
+    window.files.paste_picture()
     qtbot.waitUntil(lambda: len(window.session.piece.logo.items) == 2, timeout=10_000)
     assert window.session.piece.logo.items[1].name == "Pasted logo"
     broken = tmp_path / "broken.svg"
@@ -330,14 +330,14 @@ def test_caption_frame_layout_save_reopen_export(marked, settle, tmp_path, qtbot
     assert window.session.piece.surround.paper is None
     finish.surround.paper_on.click()
     settle(window)
-    assert window.verdict.readers_right == (4, 4)
+    assert window.answer.verdict.readers_right == (4, 4)
     assert "ticket" in window.ladder.rows[5].summary
 
     finish.open_page("layout")
     finish.layout_page.shipped["ticket"].click()
     qtbot.waitUntil(lambda: window.session.piece.layout.digest is not None, timeout=10_000)
     settle(window)
-    assert window._shown.arranged and isinstance(bench.hand, LayoutHand)
+    assert window.answer.shown.arranged and isinstance(bench.hand, LayoutHand)
     points = bench.hand._points()
     before = window.session.piece.layout.quad
     drag(bench, points[2], points[2] - QPointF(25, 30))
@@ -346,24 +346,24 @@ def test_caption_frame_layout_save_reopen_export(marked, settle, tmp_path, qtbot
     settle(window)
     window.ladder.open(4)  # while the piece is worked on, it is shown by itself
     settle(window)
-    assert not window._shown.arranged
+    assert not window.answer.shown.arranged
     window.ladder.open(5)
     settle(window)
-    assert window._shown.arranged
+    assert window.answer.shown.arranged
 
     path = tmp_path / "walk.nimbletile"
-    window.desk.save_to(path)
+    window.files.save_to(path)
     qtbot.waitUntil(lambda: not window.session.unsaved, timeout=10_000)
     kept = window.session.piece
     assert archive.load(path, PictureStore()) == kept
-    window.desk.new_piece()
+    window.files.new_piece()
     settle(window)
     assert window.session.piece.logo.items == ()
-    window.desk.open_project(path)
+    window.files.open_project(path)
     qtbot.waitUntil(lambda: window.session.piece == kept, timeout=10_000)
     settle(window)
     out = tmp_path / "walk.png"
-    window.desk.export_to(out)
+    window.files.export_to(out)
     qtbot.waitUntil(lambda: finish.proof.proof is not None, timeout=30_000)
     assert finish.proof.proof.verdict.readers_right[0] >= 3
     assert finish.proof.proof.size == (1600, 900)

@@ -41,7 +41,7 @@ def mender(window, settle, qtbot, tmp_path, monkeypatch, brisk):
     monkeypatch.setattr(type(window.proof.prover), "trials", FEW)
     window.message.text.setPlainText(LINK)
     settle(window)
-    opened = window.trying_desk.open_mend()
+    opened = window.mend_desk.open()
     path = tmp_path / "from afar.png"
     image, symbol = failing()
     Image.fromarray(image).save(path)
@@ -108,7 +108,7 @@ def test_a_dropped_picture_is_recognised_mended_and_saved(mender, window, qtbot,
         assert opened.attempt is opened.step.second
         opened.results.button("best").click()
 
-    out = tmp_path / "mended"
+    out = tmp_path / "mended.png"
     opened.save_to(out)
     qtbot.waitUntil(lambda: not opened.jobs.busy, timeout=30_000)
     assert "read the file back" in opened.note.text()
@@ -153,7 +153,7 @@ def test_rectangles_say_where_the_code_is_and_what_must_stay(mender, qtbot):
 
 def test_bad_pictures_and_nothing_to_do(window, settle, qtbot, tmp_path, monkeypatch, brisk):
     monkeypatch.setattr(type(window.proof.prover), "trials", FEW)
-    opened = window.trying_desk.open_mend()
+    opened = window.mend_desk.open()
     assert not opened.find.isEnabled() and not opened.save.isEnabled()
     bad = tmp_path / "bad.png"
     bad.write_bytes(b"no picture at all")

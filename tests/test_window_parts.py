@@ -18,16 +18,16 @@ from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.symbol.looks import drawing, shapes
 from nimble_tile.core.symbol.looks.paint import to_skia
 from nimble_tile.core.symbol.looks.paths import circle, joined, reversed_path, rounded
-from nimble_tile.ui import theme as themes
-from nimble_tile.ui.colour_desk import ColourDesk
-from nimble_tile.ui.colours import ColourPanel, Swatch
-from nimble_tile.ui.controls import Fold, Slider
-from nimble_tile.ui.fills import FillEditor, GradientBar, fill_words
-from nimble_tile.ui.forms import LAYOUTS, FormView
-from nimble_tile.ui.gauges import ContrastGauge, FinderGauge
-from nimble_tile.ui.paths import paint_layer, to_painter_path
-from nimble_tile.ui.pickers import PictureGrid
-from nimble_tile.ui.settings import Settings
+from nimble_tile.ui.kit import theme as themes
+from nimble_tile.ui.kit.colours import ColourPanel, Swatch
+from nimble_tile.ui.kit.controls import Fold, Slider
+from nimble_tile.ui.kit.gauges import ContrastGauge, FinderGauge
+from nimble_tile.ui.kit.paths import paint_layer, to_painter_path
+from nimble_tile.ui.kit.pickers import PictureGrid
+from nimble_tile.ui.rooms.code.fills import FillEditor, GradientBar, fill_words
+from nimble_tile.ui.rooms.message.forms import LAYOUTS, FormView
+from nimble_tile.ui.work.colour_desk import ColourDesk
+from nimble_tile.ui.work.settings import Settings
 
 SYMBOL = encode(Message(text="https://lanternwalk.example/dusk"), Code())
 
@@ -338,7 +338,7 @@ def test_every_field_of_every_form_is_named_for_screen_readers(qapp, qtbot):
 
 
 def test_the_hatch_shows_only_through_transparent_pieces(qapp):
-    from nimble_tile.ui.overlays import paint_hatch, paint_picking
+    from nimble_tile.ui.bench.overlays import paint_hatch, paint_picking
 
     image = QImage(60, 60, QImage.Format.Format_RGB32)
     image.fill(QColor("black"))

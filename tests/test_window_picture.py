@@ -12,8 +12,8 @@ from nimble_tile.core.artwork import Frame, Light
 from nimble_tile.core.picture.placing import corners
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.project import archive
-from nimble_tile.ui.bench import Lens
-from nimble_tile.ui.hands.crop import CropHand
+from nimble_tile.ui.bench.bench import Lens
+from nimble_tile.ui.bench.hands.crop import CropHand
 from test_window import drop
 
 
@@ -58,8 +58,8 @@ def test_perspective_is_pulled_kept_refused_and_saved(cat, settle, tmp_path, qtb
     settle(window)
     region = window.session.piece.picture.region
     assert region.bend is not None
-    assert window._shown.rendering.quad is not None
-    assert window.verdict.readers_right == (4, 4)
+    assert window.answer.shown.rendering.quad is not None
+    assert window.answer.verdict.readers_right == (4, 4)
     # Moving keeps the shape; typing does too.
     shape = corners(region) - corners(region).mean(0)
     middle = (hand.quad()[0] + hand.quad()[2]) / 2
@@ -99,14 +99,14 @@ def test_perspective_is_pulled_kept_refused_and_saved(cat, settle, tmp_path, qtb
     settle(window)
     # Through a file and back.
     path = tmp_path / "sign.nimbletile"
-    window.desk.save_to(path)
+    window.files.save_to(path)
     settle(window)
     piece = archive.load(path, PictureStore())
     assert piece.picture.region == window.session.piece.picture.region
     window.picture.place.flat.click()
     settle(window)
     assert window.session.piece.picture.region.bend is None
-    assert window.verdict.state == "well"
+    assert window.answer.verdict.state == "well"
 
 
 def test_turning_snaps_and_typed_angles_do_not(cat, settle):
@@ -124,7 +124,7 @@ def test_turning_snaps_and_typed_angles_do_not(cat, settle):
     assert window.session.piece.picture.region.angle == pytest.approx(13.3)
     settle(window)
     assert not window.picture.place.whole.isEnabled()
-    assert window.verdict.readers_right == (4, 4)
+    assert window.answer.verdict.readers_right == (4, 4)
 
 
 def test_moving_snaps_to_the_middle_unless_told_not_to(cat, settle):
@@ -218,7 +218,7 @@ def test_the_frame_turns_crops_extends_and_the_code_goes_along(cat, settle, qtbo
     for _ in range(3):
         window.session.undo()
     settle(window)
-    assert window.verdict.state == "well"
+    assert window.answer.verdict.state == "well"
 
 
 def test_tones_are_live_and_can_be_switched_off(cat, settle):
@@ -226,14 +226,14 @@ def test_tones_are_live_and_can_be_switched_off(cat, settle):
     window.picture.open_page("tones")
     page = window.picture.tones
     settle(window)
-    plain = window._shown.picture.pixelColor(225, 150).lightness()
+    plain = window.answer.shown.picture.pixelColor(225, 150).lightness()
     page.exposure.box.setValue(1.0)
     settle(window)
-    assert window._shown.picture.pixelColor(225, 150).lightness() > plain + 20
+    assert window.answer.shown.picture.pixelColor(225, 150).lightness() > plain + 20
     assert page.folds["light"]._note.text() == "changed"
     page.switches["light"].click()
     settle(window)
-    assert window._shown.picture.pixelColor(225, 150).lightness() == plain
+    assert window.answer.shown.picture.pixelColor(225, 150).lightness() == plain
     assert window.session.piece.picture.prepare.light == Light(on=False, exposure=1.0)
     window.session.undo()
     window.session.undo()
@@ -249,13 +249,13 @@ def test_tones_are_live_and_can_be_switched_off(cat, settle):
     assert len(points) == 3
     assert points[1] == pytest.approx((0.5, 0.8), abs=0.02)
     settle(window)
-    assert window._shown.picture.pixelColor(225, 150).lightness() > plain + 10
+    assert window.answer.shown.picture.pixelColor(225, 150).lightness() > plain + 10
     QTest.keyClick(curve, Qt.Key.Key_Delete)
     assert len(window.session.piece.picture.prepare.curve.points) == 2
     page.folds["two_tone"].set_open(True)
     page.switches["two_tone"].click()
     settle(window)
-    image = window._shown.picture
+    image = window.answer.shown.picture
     colours = {image.pixelColor(x, y).name() for x in range(0, 450, 9) for y in range(0, 300, 9)}
     assert {"#1d2a24", "#f6f1e4"} <= colours
     assert len(colours) < 40
@@ -332,21 +332,21 @@ def test_the_guard_is_painted_spared_and_kept_in_the_file(cat, settle, tmp_path,
     window, bench = cat, cat.bench
     window.ladder.open(3)
     settle(window)
-    before = window._shown.rendering.image.copy()
+    before = window.answer.shown.rendering.image.copy()
     window.blend.guard_fold.set_open(True)
     settle(window)
-    window.picture_desk.brush.size = 0.12
+    window.blend_desk.brush.size = 0.12
     drag(bench, bench.from_picture(150, 100), bench.from_picture(210, 100))
     settle(window)
     assert window.session.piece.picture.guard is not None
     assert "guarded" in window.ladder.rows[3].summary
-    made = window._shown.rendering
+    made = window.answer.shown.rendering
     near = (slice(90, 110), slice(160, 200))
     change = [np.abs(i[near].astype(int) - made.picture[near]).mean() for i in (before, made.image)]
     assert change[1] < 0.75 * change[0]
     qtbot.waitUntil(lambda: bench.shown.overlay is not None, timeout=10_000)
     path = tmp_path / "guarded.nimbletile"
-    window.desk.save_to(path)
+    window.files.save_to(path)
     settle(window)
     store = PictureStore()
     piece = archive.load(path, store)
@@ -381,11 +381,11 @@ def test_every_method_is_chosen_pictured_and_set(cat, settle, qtbot):
         settle(window)
         assert window.session.piece.blend.method == method
         assert len(rung.holds.text()) > 40
-        plain = window._shown.rendering.image
+        plain = window.answer.shown.rendering.image
         change()
         settle(window)
-        assert not np.array_equal(window._shown.rendering.image, plain), method
-        seen[method] = window._shown.rendering.image
+        assert not np.array_equal(window.answer.shown.rendering.image, plain), method
+        seen[method] = window.answer.shown.rendering.image
     blend = window.session.piece.blend
     assert blend.dots.shape == "diamond"
     assert blend.dots.size == pytest.approx(0.8)
@@ -398,7 +398,7 @@ def test_every_method_is_chosen_pictured_and_set(cat, settle, qtbot):
     rung.quiet_own.click()
     rung.quiet_strength.box.setValue(100)
     settle(window)
-    made = window._shown.rendering
+    made = window.answer.shown.rendering
     box_ = made.box
     assert (made.image[box_.y + 3, box_.x + 3] == 255).all()
     assert window.session.piece.blend.finders == pytest.approx(0.95)

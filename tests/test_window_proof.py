@@ -15,12 +15,12 @@ from PySide6.QtWidgets import QApplication, QFileDialog
 from conftest import LINK, encoded, photograph
 from nimble_tile.core.project import archive
 from nimble_tile.core.trials import sets
-from nimble_tile.ui import theme as themes
-from nimble_tile.ui.bench import Lens
-from nimble_tile.ui.phone_view import CARD, SIZES, pixels_a_mm
-from nimble_tile.ui.trial_editor import TrialEditor
-from nimble_tile.ui.trial_fields import GROUPS, limits_of
-from nimble_tile.ui.watcher import Watcher
+from nimble_tile.ui.bench.bench import Lens
+from nimble_tile.ui.kit import theme as themes
+from nimble_tile.ui.rooms.check.phone_view import CARD, SIZES, pixels_a_mm
+from nimble_tile.ui.rooms.check.watcher import Watcher
+from nimble_tile.ui.rooms.proof.trial_editor import TrialEditor
+from nimble_tile.ui.rooms.proof.trial_fields import GROUPS, limits_of
 from nimble_tile.ui.window import Window
 
 
@@ -30,7 +30,7 @@ def weak(window, settle, qtbot, tmp_path):
     path = tmp_path / "coffee.png"
     path.write_bytes(encoded(photograph("coffee")))
     window.message.text.setPlainText(LINK)
-    window.desk.bring_picture(path)
+    window.files.bring_picture(path)
     qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
     window.session.edit("blend", "strength", strength=0.45)
     settle(window)
@@ -41,10 +41,9 @@ def weak(window, settle, qtbot, tmp_path):
 @pytest.fixture
 def proved(qtbot):
     def wait(window):
-        proof = window.proof
         qtbot.waitUntil(
-            lambda: not window.jobs.busy and window.current
-            and proof.proved_ticket == window.engine.ticket, timeout=40_000,
+            lambda: not window.jobs.busy and not window.answer.stale
+            and window.answer.proved, timeout=40_000,
         )  # fmt: skip
 
     return wait
@@ -52,19 +51,19 @@ def proved(qtbot):
 
 def test_the_wall_tries_settles_and_explains(weak, proved, qtbot):
     window = weak
-    assert window.verdict.reach is None
+    assert window.answer.verdict.reach is None
     proved(window)
     wall = window.wall
     names = [t.name for t in sets.shipped()]
     assert [t.name for t in wall.list.trials.trials] == names
     assert len(wall.list.trials.results) == len(names)
-    assert 0.3 < window.proof.reach < 0.9
-    assert wall.gauge.accessibleDescription().startswith(f"{window.proof.reach:.0%}")
+    assert 0.3 < window.answer.reach < 0.9
+    assert wall.gauge.accessibleDescription().startswith(f"{window.answer.reach:.0%}")
     assert len(wall.gauge.bars) == len(names)
     # The verdict is the trials' now, with the reason.
-    assert window.verdict.reach == window.proof.reach
+    assert window.answer.verdict.reach == window.answer.reach
     assert window.band.words == "Scans, little to spare"
-    assert "of what plain code passes" in window.verdict.reasons[0].text
+    assert "of what plain code passes" in window.answer.verdict.reasons[0].text
     # A click shows a trial large, with reasons that can be pointed at.
     model = wall.list.trials
     row = next(i for i, t in enumerate(model.trials) if model.results[t][0].state == "failed")
@@ -103,14 +102,14 @@ def test_the_wall_tries_settles_and_explains(weak, proved, qtbot):
 def test_an_edit_makes_the_wall_stale_and_newer_pieces_win(weak, proved, settle, qtbot):
     window = weak
     proved(window)
-    first = window.proof.reach
+    first = window.answer.reach
     window.session.edit("blend", "strength", strength=0.9)
     assert window.wall.gauge.stale and window.wall.list.trials.stale
     # While the next are being tried, another edit comes: nothing older is shown as current.
     settle(window)
     window.session.edit("blend", "strength", strength=0.85)
     proved(window)
-    assert window.proof.reach > first + 0.15 and not window.wall.gauge.stale
+    assert window.answer.reach > first + 0.15 and not window.wall.gauge.stale
     assert window.band.words == "Scans well"
     # The same piece again is known at once.
     tickets = []
@@ -201,14 +200,14 @@ def test_trials_are_edited_added_switched_off_and_kept(window, settle, proved, q
 
 def test_lenses_of_blocks_and_of_the_readers_eye(window, settle, qtbot):
     settle(window)
-    window.look_through(Lens.EYE)
+    window.sight.look_through(Lens.EYE)
     qtbot.waitUntil(lambda: window.bench.shown.eye is not None, timeout=10_000)
     eye = window.bench.image
     seen = {eye.pixelColor(x, y).name() for x in range(0, eye.width(), 7)
             for y in range(0, eye.height(), 7)}  # fmt: skip
     assert seen == {"#000000", "#ffffff"}
     settle(window)
-    window.look_through(Lens.BLOCKS)
+    window.sight.look_through(Lens.BLOCKS)
     window.bench.grab()
     image = window.bench._blocks_seen()
     plan = window.bench.shown.rendering.symbol.anatomy
@@ -260,7 +259,7 @@ def test_the_wall_by_keyboard_and_what_the_band_says_of_print(weak, proved, qtbo
 def test_an_exported_file_is_checked_with_trials_on_request(window, settle, tmp_path, qtbot):
     settle(window)
     path = tmp_path / "out.png"
-    window.desk.export_to(path)
+    window.files.export_to(path)
     qtbot.waitUntil(lambda: bool(window.notice.buttons), timeout=20_000)
     assert window.notice.buttons[0].text() == "Check it with trials"
     window.notice.buttons[0].click()
@@ -344,7 +343,7 @@ def test_images_are_dropped_listed_compared_and_reported(checks, window, tmp_pat
     assert not checks.mend.isEnabled()
     tree.setCurrentItem(tree.topLevelItem(0))
     checks.mend.click()
-    mender = window.trying_desk.open_mend()
+    mender = window.mend_desk.open()
     qtbot.waitUntil(lambda: mender.suspect is not None, timeout=60_000)
     assert mender.name == "good.png" and mender.message.toPlainText() == LINK
     assert mender.pixels.shape[:2] == Image.open(good).size[::-1]
@@ -505,7 +504,7 @@ def test_the_phone_test_shows_true_size_and_keeps_its_log(window, settle, qtbot,
     phone.measure.click()
     # Saved, reopened.
     path = tmp_path / "walk.nimbletile"
-    window.desk.save_to(path)
+    window.files.save_to(path)
     qtbot.waitUntil(lambda: path.exists() and not window.jobs.busy, timeout=10_000)
     assert archive.load(path, window.pictures).log == window.session.piece.log
     assert not window.session.unsaved

@@ -16,9 +16,9 @@ from PySide6.QtCore import Qt
 from nimble_tile.core.piece import Code, Message, Piece
 from nimble_tile.demo import LINK, demo_pieces
 from nimble_tile.ui.app import application
-from nimble_tile.ui.bench import Lens
-from nimble_tile.ui.settings import Settings
+from nimble_tile.ui.bench.bench import Lens
 from nimble_tile.ui.window import Window
+from nimble_tile.ui.work.settings import Settings
 
 
 class Photographer:
@@ -29,7 +29,7 @@ class Photographer:
         self.folder = folder
         self.scratch = scratch
         self.window = Window(Settings(scratch / "window.json"))
-        self.window.desk.ask_unsaved = lambda: "drop"
+        self.window.files.ask_unsaved = lambda: "drop"
         self.window.choose_theme("light")
         self.window.resize(1280, 800)
         self.window.show()
@@ -43,12 +43,11 @@ class Photographer:
             time.sleep(0.02)  # and with it others may have the interpreter
 
     def settle(self) -> None:
-        self.wait(lambda: not self.window.jobs.busy and self.window.current)
+        self.wait(lambda: not self.window.jobs.busy and not self.window.answer.stale)
 
     def take(self, name: str) -> None:
         self.settle()
-        proof = self.window.proof
-        self.wait(lambda: proof.proved_ticket == self.window.engine.ticket)
+        self.wait(lambda: self.window.answer.proved)
         for _ in range(5):
             self.app.processEvents()
         self.window.grab().save(str(self.folder / f"{name}.png"))
@@ -84,11 +83,11 @@ class Photographer:
         self.take("trials")
         wall.turn_to("limits")
         self.wait(lambda: all(r.reached is not None for r in wall.limits.rows.values()))
-        window.look_through(Lens.BLOCKS)
+        window.sight.look_through(Lens.BLOCKS)
         window.bench.close_up()
         self.take("limits")
         window.bench.fit()
-        window.look_through(Lens.FINISHED)
+        window.sight.look_through(Lens.FINISHED)
         wall.turn_to("trials")
         model = wall.list.trials
         wet = next(t for t in model.trials if t.name.startswith("Wet"))
@@ -106,7 +105,7 @@ class Photographer:
         """A sweep, the draft shelf with two drafts compared, a mended picture."""
         self.start("lantern-walk-poster")
         window = self.window
-        swept = window.trying_desk.open_sweep()
+        swept = window.sweep_desk.open()
         swept.resize(1280, 800)
         swept.across.choose("blend.strength")
         swept.across.low.setValue(40)
@@ -148,7 +147,7 @@ class Photographer:
         piece = self.piece("morning-mist").edited("blend", method="overlay", strength=0.22)
         piece = piece.edited("code", steer="off", level="M", version="auto", mask="auto")
         made = Renderer(self.window.pictures).render(piece, 1100)
-        mender = self.window.trying_desk.open_mend()
+        mender = self.window.mend_desk.open()
         mender.resize(1280, 800)
         mender.message.setPlainText(piece.message.text)
         mender.take(np.ascontiguousarray(made.image), "morning mist, flattened.png")
@@ -161,7 +160,7 @@ class Photographer:
         mender.close()
 
     def editor(self) -> None:
-        from nimble_tile.ui.trial_editor import TrialEditor
+        from nimble_tile.ui.rooms.proof.trial_editor import TrialEditor
 
         window = self.window
         window.choose_theme("dark")
@@ -255,17 +254,17 @@ def main(folder: Path) -> None:
         camera.start("lantern-walk-poster")
         window.ladder.open(2)
         window.picture.place.free.click()
-        window.look_through(Lens.PLACES)
+        window.sight.look_through(Lens.PLACES)
         camera.wait(lambda: window.bench.places is not None)
         window.foot.fit.setFocus()
         camera.take("places")
-        window.look_through(Lens.FINISHED)
+        window.sight.look_through(Lens.FINISHED)
         camera.start("lantern-walk-poster")
         window.ladder.open(3)
         window.foot.fit.setFocus()
         camera.wait(lambda: len(window.blend._images) == 8)
         camera.take("blend")
-        window.desk.export_to(camera.scratch / "lantern-walk-poster.png")
+        window.files.export_to(camera.scratch / "lantern-walk-poster.png")
         camera.wait(lambda: window.finish.proof.proof is not None)
         camera.take("finish")
 
@@ -290,7 +289,7 @@ def main(folder: Path) -> None:
             ),
             "A link",
         )
-        window.laid_desk.take_shipped("card")
+        window.finish_desk.take_shipped("card")
         camera.wait(lambda: window.session.piece.layout.digest is not None)
         camera.study()
         window.finish.open_page("layout")
@@ -302,11 +301,11 @@ def main(folder: Path) -> None:
         window.session.edit("blend", "Change the strength", strength=0.34)
         window.ladder.open(3)
         window.notice.hide()
-        window.look_through(Lens.XRAY)
+        window.sight.look_through(Lens.XRAY)
         window.bench.close_up()
         camera.take("x-ray-dark")
 
-        window.look_through(Lens.FINISHED)
+        window.sight.look_through(Lens.FINISHED)
         window.bench.fit()
         camera.variants()
         window.choose_theme("light")

@@ -8,7 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
-from nimble_tile.ui import theme as themes
+from nimble_tile.ui.kit import theme as themes
 
 
 def application() -> QApplication:
@@ -48,5 +48,5 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     window = Window()
     window.show()
     if project is not None:
-        window.desk.open_project(project, copy=demo)
+        window.files.open_project(project, copy=demo)
     return app.exec()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 from PySide6.QtGui import QAction, QActionGroup, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
@@ -15,37 +15,69 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile import __version__
-from nimble_tile.ui.bench import Lens
-from nimble_tile.ui.strips import LENSES
+from nimble_tile.ui.bench.foot import LENSES
+from nimble_tile.ui.bench.lenses import Lens
 
 if TYPE_CHECKING:
-    from nimble_tile.core.piece import Piece
-    from nimble_tile.ui.window import Window
+    from PySide6.QtWidgets import QMenu
 
+    from nimble_tile.core.piece import Piece
+    from nimble_tile.ui.bench.bench import Bench
+    from nimble_tile.ui.bench.foot import Foot
+    from nimble_tile.ui.bench.looking import Looking
+    from nimble_tile.ui.ladder.ladder import Ladder
+    from nimble_tile.ui.rooms.check.desk import CheckDesk
+    from nimble_tile.ui.rooms.drafts.desk import DraftDesk
+    from nimble_tile.ui.rooms.files.desk import FilesDesk
+    from nimble_tile.ui.rooms.logo.desk import LogoDesk
+    from nimble_tile.ui.rooms.mend.desk import MendDesk
+    from nimble_tile.ui.rooms.proof.desk import ProofDesk
+    from nimble_tile.ui.rooms.sweep.desk import SweepDesk
+    from nimble_tile.ui.work.session import Session
 
 TYPED = (QLineEdit, QPlainTextEdit, QAbstractSpinBox)
 """Where single keys are letters."""
 
 
-def build_menus(window: Window) -> None:
+class MenuWindow(Protocol):
+    """The window that gets menus; the actions are what it keeps of them."""
+
+    session: Session
+    bench: Bench
+    foot: Foot
+    sight: Looking
+    ladder: Ladder
+    files: FilesDesk
+    logo_desk: LogoDesk
+    draft_desk: DraftDesk
+    check_desk: CheckDesk
+    mend_desk: MendDesk
+    sweep_desk: SweepDesk
+    proof: ProofDesk
+    theme_name: str
+    recent_menu: QMenu
+    lens_actions: dict[Lens, QAction]
+
+
+def build_menus(window: MenuWindow) -> None:
     """Give a window its menus; what it needs later it gets as attributes."""
     bar = window.menuBar()
     file = bar.addMenu("&File")
     keys = QKeySequence.StandardKey
-    window.act_new = _action(file, "&New piece", window.desk.new_piece, keys.New)
-    window.act_open = _action(file, "&Open project…", window.desk.choose_project, keys.Open)
+    window.act_new = _action(file, "&New piece", window.files.new_piece, keys.New)
+    window.act_open = _action(file, "&Open project…", window.files.choose_project, keys.Open)
     window.recent_menu = file.addMenu("Open &recent")
-    window.recent_menu.aboutToShow.connect(window.desk.fill_recent)
+    window.recent_menu.aboutToShow.connect(lambda: window.files.fill_recent(window.recent_menu))
     file.addSeparator()
-    window.act_save = _action(file, "&Save", window.desk.save, keys.Save)
-    window.act_save_as = _action(file, "Save &as…", window.desk.save_as, keys.SaveAs)
+    window.act_save = _action(file, "&Save", window.files.save, keys.Save)
+    window.act_save_as = _action(file, "Save &as…", window.files.save_as, keys.SaveAs)
     file.addSeparator()
-    window.act_bring = _action(file, "Bring in a &picture…", window.desk.choose_picture, "Ctrl+I")
+    window.act_bring = _action(file, "Bring in a &picture…", window.files.choose_picture, "Ctrl+I")
     window.act_logo = _action(
-        file, "Bring in a &logo…", window.laid_desk.choose_logo, "Ctrl+Shift+I"
+        file, "Bring in a &logo…", window.logo_desk.choose_logo, "Ctrl+Shift+I"
     )
-    window.act_export = _action(file, "&Export and check…", window.desk.choose_export, "Ctrl+E")
-    _action(file, "Take the &message from an image…", window.desk.choose_scan)
+    window.act_export = _action(file, "&Export and check…", window.files.choose_export, "Ctrl+E")
+    _action(file, "Take the &message from an image…", window.files.choose_scan)
     file.addSeparator()
     _action(file, "&Quit", window.close, keys.Quit)
 
@@ -54,9 +86,9 @@ def build_menus(window: Window) -> None:
     window.act_redo = _action(edit, "&Redo", window.session.redo, keys.Redo)
     edit.addSeparator()
     window.act_copy = _action(
-        edit, "&Copy the finished image", window.desk.copy_image, "Ctrl+Shift+C"
+        edit, "&Copy the finished image", window.files.copy_image, "Ctrl+Shift+C"
     )
-    window.act_paste = _action(edit, "&Paste a picture", window.desk.paste_picture, "Ctrl+Shift+V")
+    window.act_paste = _action(edit, "&Paste a picture", window.files.paste_picture, "Ctrl+Shift+V")
 
     view = bar.addMenu("&View")
     window.lens_actions: dict[Lens, QAction] = {}
@@ -65,7 +97,7 @@ def build_menus(window: Window) -> None:
         action = _action(
             view,
             f"{label} lens",
-            lambda ln=lens: window.look_through(ln),
+            lambda ln=lens: window.sight.look_through(ln),
             f"Alt+{index + 1}",
         )
         action.setCheckable(True)
@@ -78,8 +110,10 @@ def build_menus(window: Window) -> None:
     _action(view, "&Whole piece", window.bench.fit, "Ctrl+0")
     _action(view, "&Code close up", window.bench.close_up, "Ctrl+1")
     view.addSeparator()
-    window.act_split = _action(view, "&Split view", window.toggle_split, "Ctrl+2")
+    window.act_split = _action(view, "&Split view", window.sight.toggle_split, "Ctrl+2")
     window.act_split.setCheckable(True)
+    window.sight.split_changed.connect(window.act_split.setChecked)
+    window.sight.lens_changed.connect(lambda lens: window.lens_actions[lens].setChecked(True))
     hint = _action(view, "Before: hold the key B", window.bench.glance_before)
     hint.setToolTip("The picture without the code, for as long as the key is held")
     view.addSeparator()
@@ -90,11 +124,10 @@ def build_menus(window: Window) -> None:
     ):  # fmt: skip
         action = _action(themes_menu, label, lambda n=name: window.choose_theme(n))
         action.setCheckable(True)
-        action.setChecked(name == window._theme_name)
+        action.setChecked(name == window.theme_name)
         theme_group.addAction(action)
 
     drafts = bar.addMenu("&Drafts")
-    # The desks of later parts are not there yet: they are asked for when they are needed.
     _action(drafts, "&Keep as a draft", lambda: window.draft_desk.keep(), "Ctrl+D")
     window.act_shelf = _action(
         drafts, "&Draft shelf",
@@ -102,7 +135,7 @@ def build_menus(window: Window) -> None:
     )  # fmt: skip
     window.act_shelf.setCheckable(True)
     drafts.addSeparator()
-    _action(drafts, "&Sweep a setting…", window.trying_desk.open_sweep, "Ctrl+Shift+W")
+    _action(drafts, "&Sweep a setting…", window.sweep_desk.open, "Ctrl+Shift+W")
 
     check = bar.addMenu("&Check")
     desk = window.check_desk
@@ -113,14 +146,14 @@ def build_menus(window: Window) -> None:
     window.act_region = _action(check, "A &rectangle of the bench", desk.drag_region)
     _action(check, "Show the check &window", desk.open)
     check.addSeparator()
-    _action(check, "&Mend a picture…", window.trying_desk.open_mend, "Ctrl+M")
+    _action(check, "&Mend a picture…", window.mend_desk.open, "Ctrl+M")
     check.addSeparator()
     window.act_phone = _action(check, "&Phone test…", desk.phone_test, "Ctrl+T")
     check.addSeparator()
     window.act_trials = _action(check, "Edit the &trials…", window.proof.edit)
 
     help_menu = bar.addMenu("&Help")
-    window.act_demo = _action(help_menu, "Open the &demo piece", window.desk.open_demo)
+    window.act_demo = _action(help_menu, "Open the &demo piece", window.files.open_demo)
     _action(help_menu, "&About Nimble Tile", lambda: about(window))
 
     for index in range(len(window.ladder.rungs)):
@@ -138,7 +171,7 @@ def _action(menu, text: str, slot, keys=None) -> QAction:
     return action
 
 
-def about(window: Window) -> None:
+def about(window: MenuWindow) -> None:
     """What this is, and under which licences."""
     QMessageBox.about(
         window,
@@ -150,7 +183,7 @@ def about(window: Window) -> None:
     )
 
 
-def offer_lenses(window: Window, piece: Piece) -> None:
+def offer_lenses(window: MenuWindow, piece: Piece) -> None:
     """Some lenses need a picture, and so does the split view."""
     there = piece.picture.digest is not None
     for lens, _, told in LENSES:
@@ -161,21 +194,21 @@ def offer_lenses(window: Window, piece: Piece) -> None:
             control.setEnabled(there)
         button.setToolTip(told if there else "There is no picture yet")
         if not there and window.bench.lens is lens:
-            window.look_through(Lens.FINISHED)
+            window.sight.look_through(Lens.FINISHED)
     steers = there and piece.code.steer != "off"
     for control in (window.foot.lens.button(Lens.STEERING), window.lens_actions[Lens.STEERING]):
         control.setEnabled(steers)
         told = next(told for lens, _, told in LENSES if lens is Lens.STEERING)
         control.setToolTip(told if steers else "The code is not steered; see rung 2, Symbol")
     if not steers and window.bench.lens is Lens.STEERING:
-        window.look_through(Lens.FINISHED)
+        window.sight.look_through(Lens.FINISHED)
     for control in (window.foot.split, window.act_split):
         control.setEnabled(there)
     if not there:
         window.foot.split.setChecked(False)
 
 
-def focus_moved(window: Window, new: QWidget | None) -> None:
+def focus_moved(window: MenuWindow, new: QWidget | None) -> None:
     """Single keys open rungs, but not while something is being typed."""
     typing = isinstance(new, TYPED)
     for shortcut in window._single_keys:

@@ -1,8 +1,7 @@
-"""The main window: band, ladder, bench, menus, and what joins them."""
+"""The main window: makes the rooms and joins them."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, Qt, QTimer
@@ -14,53 +13,42 @@ from PySide6.QtGui import (
     QKeyEvent,
     QShowEvent,
 )
-from PySide6.QtWidgets import (
-    QApplication,
-    QFrame,
-    QHBoxLayout,
-    QMainWindow,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QApplication, QFrame, QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from nimble_tile.core.picture.placing import centred_square
-from nimble_tile.core.picture.store import About, PictureStore
+from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Piece
-from nimble_tile.core.project.recovery import Recovery
 from nimble_tile.core.scan.bay import ReaderBay
-from nimble_tile.ui import theme as themes
-from nimble_tile.ui.bench import Bench, Lens
-from nimble_tile.ui.check_desk import CheckDesk
-from nimble_tile.ui.colour_desk import ColourDesk
-from nimble_tile.ui.desk import Desk
-from nimble_tile.ui.draft_desk import DraftDesk
-from nimble_tile.ui.engine import Engine, Shown
-from nimble_tile.ui.incoming import welcome
-from nimble_tile.ui.jobs import Jobs
-from nimble_tile.ui.ladder import Ladder
-from nimble_tile.ui.laid_desk import LaidDesk
-from nimble_tile.ui.look_desk import LookDesk
+from nimble_tile.ui.bench.bench import Bench
+from nimble_tile.ui.bench.foot import Foot
+from nimble_tile.ui.bench.looking import Looking
+from nimble_tile.ui.bench.stage import MiddleStage
+from nimble_tile.ui.kit import theme as themes
+from nimble_tile.ui.kit.images import welcome
+from nimble_tile.ui.ladder.ladder import Ladder
+from nimble_tile.ui.ladder.strips import Notice, ProgressStrip
 from nimble_tile.ui.menus import build_menus, focus_moved, offer_lenses
-from nimble_tile.ui.picture_desk import PictureDesk
-from nimble_tile.ui.place import keep_place, restore_place
-from nimble_tile.ui.proof_desk import ProofDesk
-from nimble_tile.ui.rungs.blend import BlendRung
-from nimble_tile.ui.rungs.code import CodeRung
-from nimble_tile.ui.rungs.finish import SMALLEST_PRINT, FinishRung, print_size
-from nimble_tile.ui.rungs.logo import LogoRung
-from nimble_tile.ui.rungs.message import MessageRung
-from nimble_tile.ui.rungs.picture import PictureRung
-from nimble_tile.ui.safekeeping import Safekeeping
-from nimble_tile.ui.session import Session
-from nimble_tile.ui.settings import Settings
-from nimble_tile.ui.shelf import Shelf
-from nimble_tile.ui.strips import Foot, Notice, ProgressStrip
-from nimble_tile.ui.trial_view import TrialView
-from nimble_tile.ui.trying_desk import TryingDesk
-from nimble_tile.ui.tune_desk import TuneDesk
-from nimble_tile.ui.verdict_band import VerdictBand
-from nimble_tile.ui.wall import TrialWall
+from nimble_tile.ui.rooms.blend.desk import BlendDesk
+from nimble_tile.ui.rooms.check.desk import CheckDesk
+from nimble_tile.ui.rooms.code.desk import CodeDesk
+from nimble_tile.ui.rooms.drafts.desk import DraftDesk
+from nimble_tile.ui.rooms.files.desk import FilesDesk
+from nimble_tile.ui.rooms.finish.desk import FinishDesk
+from nimble_tile.ui.rooms.finish.rung import SMALLEST_PRINT, print_size
+from nimble_tile.ui.rooms.logo.desk import LogoDesk
+from nimble_tile.ui.rooms.mend.desk import MendDesk
+from nimble_tile.ui.rooms.message.rung import MessageRung
+from nimble_tile.ui.rooms.picture.desk import PictureDesk
+from nimble_tile.ui.rooms.proof.desk import ProofDesk
+from nimble_tile.ui.rooms.sweep.desk import SweepDesk
+from nimble_tile.ui.work.answer import Answer
+from nimble_tile.ui.work.colour_desk import ColourDesk
+from nimble_tile.ui.work.engine import Engine, Shown
+from nimble_tile.ui.work.jobs import Jobs
+from nimble_tile.ui.work.prover import Prover
+from nimble_tile.ui.work.session import Session
+from nimble_tile.ui.work.settings import Settings, keep_geometry, restore_geometry
+from nimble_tile.ui.work.tools import Tools
 
 if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
@@ -90,69 +78,73 @@ class Window(QMainWindow):
     def __init__(self, settings: Settings | None = None, bay: ReaderBay | None = None) -> None:
         super().__init__()
         self.settings = settings or Settings()
-        self.recovery = Recovery(self.settings.folder / "unsaved")
-        self.pictures = PictureStore()
-        self.bay = bay or ReaderBay()
-        self.session = Session(self.pictures, self)
-        self.engine = Engine(self.pictures, self.bay, self)
-        self.jobs = Jobs(self)
-        self.verdict: Verdict | None = None
-        self._shown: Shown | None = None
         self._theme_name = self.settings.get("theme", "desktop")
-        self._about: About | None = None
         self._opened = False
-        self._lens_before = Lens.FINISHED
-        self._build()
-        self.desk = Desk(self)
-        self.safekeeping = Safekeeping(self)
-        self.look_desk = LookDesk(self)
-        self.picture_desk = PictureDesk(self)
-        self.picture.hand = self.blend.hand = self.picture_desk.brush
-        self.laid_desk = LaidDesk(self)
-        self.logo.hand = self.laid_desk.plate
-        self.proof = ProofDesk(self)
-        self.check_desk = CheckDesk(self)
-        self.tune_desk = TuneDesk(self)
-        self.trying_desk = TryingDesk(self)
+        self._make_work(bay or ReaderBay())
+        self._make_rooms()
+        self._lay_out()
+        build_menus(self)
         self._copying = QTimer(self)
         self._copying.setSingleShot(True)
-        self._copying.timeout.connect(self.safekeeping.keep_copy)
-        build_menus(self)
-        self.draft_desk = DraftDesk(self)
-        self._connect()
+        self._copying.timeout.connect(self.files.safekeeping.keep_copy)
+        self._join_work()
+        self._join_rooms()
         self._dress()
-        restore_place(self, self.settings)
+        restore_geometry(self, self.settings)
         self.ladder.open(0)
         self._show_piece(self.session.piece)
-        self.message.text.selectAll()
-        self.message.text.setFocus()
+        self._start_typing()
 
     # Building --------------------------------------------------------------
 
-    def _build(self) -> None:
-        self.setAcceptDrops(True)
-        self.setMinimumSize(900, 560)
-        self.band = VerdictBand()
-        self.message = MessageRung(self.session)
+    def _make_work(self, bay: ReaderBay) -> None:
+        """What works behind the window, and what every room is given of it."""
+        self.pictures = PictureStore()
+        self.bay = bay
+        self.session = Session(self.pictures, self)
+        self.engine = Engine(self.pictures, self.bay, self)
+        self.prover = Prover(self.pictures, self.bay, self)
+        self.prover.own_set = self.settings.trials_file
+        self.prover.paused = bool(self.settings.get("trials rest", False))
+        self.jobs = Jobs(self)
+        self.answer = Answer()
+        self.notice = Notice()
         self.colour_desk = ColourDesk(self, self.settings)
-        self.code = CodeRung(self.session, self.colour_desk)
-        self.picture = PictureRung(self.session, self.colour_desk)
-        self.blend = BlendRung(self.session)
-        self.logo = LogoRung(self.session, self.colour_desk)
-        self.finish = FinishRung(self.session, self.colour_desk, self.settings)
-        self.ladder = Ladder(
+        self.tools = Tools(
+            self.session, self.pictures, self.bay, self.jobs, self.settings, self.notice,
+            self.answer, self.prover, self.colour_desk,
+        )  # fmt: skip
+
+    def _make_rooms(self) -> None:
+        tools = self.tools
+        self.bench, self.foot, self.ladder = Bench(), Foot(), Ladder()
+        self.middle = MiddleStage(self.bench, self.foot)
+        self.sight = Looking(self.bench, self.foot, self.engine, self.session, self.answer)
+        self.message = MessageRung(self.session)
+        self.code_desk = CodeDesk(tools, self)
+        self.picture_desk = PictureDesk(tools, self.bench, self.sight, self)
+        self.blend_desk = BlendDesk(tools, self.bench, self.sight, self)
+        self.logo_desk = LogoDesk(tools, self.bench, self.sight, self.ladder, self)
+        self.finish_desk = FinishDesk(tools, self.bench, self.sight, self.ladder, self)
+        self.proof = ProofDesk(tools, self.engine, self.ladder, self.middle, self)
+        self.draft_desk = DraftDesk(tools, self.middle, self)
+        self.check_desk = CheckDesk(tools, self.bench, self)
+        self.mend_desk = MendDesk(tools, self)
+        self.sweep_desk = SweepDesk(tools, self)
+        self.files = FilesDesk(tools, self.ladder, self)
+        self.code, self.picture = self.code_desk.rung, self.picture_desk.rung
+        self.blend, self.logo = self.blend_desk.rung, self.logo_desk.rung
+        self.finish = self.finish_desk.rung
+        self.ladder.take(
             [self.message, self.code, self.picture, self.blend, self.logo, self.finish]
         )
-        self.bench = Bench()
-        self.trial_view, self.wall = TrialView(), TrialWall()
-        self.middle = QStackedWidget()
-        self.middle.addWidget(self.bench)
-        self.middle.addWidget(self.trial_view)
-        self.notice = Notice()
-        self.progress = ProgressStrip()
-        self.foot, self.shelf = Foot(), Shelf()
-        self.shelf.hide()
+        self.band, self.wall, self.trial_view = self.proof.band, self.proof.wall, self.proof.view
+        self.shelf = self.draft_desk.shelf
 
+    def _lay_out(self) -> None:
+        self.setAcceptDrops(True)
+        self.setMinimumSize(900, 560)
+        self.progress = ProgressStrip()
         line, upright, other = QFrame(), QFrame(), QFrame()
         line.setProperty("rule", True)
         for thin in (upright, other):
@@ -179,43 +171,56 @@ class Window(QMainWindow):
         layout.addLayout(middle, 1)
         self.setCentralWidget(whole)
 
-    def _connect(self) -> None:
+    def _join_work(self) -> None:
+        """What the workers tell goes to the rooms, as far as it is of the newest piece."""
         self.session.changed.connect(self._show_piece)
         self.session.titled.connect(self._title)
-        self.engine.shown.connect(self._rendered)
-        self.engine.judged.connect(self._judged)
-        self.engine.studied.connect(self._studied)
-        self.engine.broke.connect(self._broke)
+        engine = self.engine
+        engine.shown.connect(self._rendered)
+        engine.judged.connect(self._judged)
+        engine.studied.connect(self._studied)
+        engine.advised.connect(self._advised)
+        engine.pictured.connect(self._pictured)
+        engine.broke.connect(self._broke)
         self.jobs.running.connect(self.progress.show_step)
         self.jobs.idle.connect(self.progress.hide)
         self.progress.cancelled.clicked.connect(self.jobs.cancel)
-        self.message.scan_wanted.connect(self.desk.choose_scan)
-        self.colour_desk.pick_wanted.connect(self._pick_colour)
-        self.bench.picking_ended.connect(self._picked)
-        self.picture.wanted.connect(self.desk.choose_picture)
-        self.finish.export_wanted.connect(self.desk.choose_export)
-        self.picture_desk.connect_parts()
-        self.laid_desk.connect_parts()
-        self.foot.split.toggled.connect(self._split)
-        self.bench.zoomed.connect(self._zoomed)
-        self.foot.lens.chosen.connect(self.look_through)
-        self.foot.lens_list.chosen.connect(self.look_through)
-        self.foot.fit.clicked.connect(self.bench.fit)
-        self.foot.close_up.clicked.connect(self.bench.close_up)
-        self.foot.closer.clicked.connect(lambda: self.bench.zoom(1.25))
-        self.foot.farther.clicked.connect(lambda: self.bench.zoom(0.8))
-        QGuiApplication.styleHints().colorSchemeChanged.connect(lambda _: self._dress())
+        QGuiApplication.styleHints().colorSchemeChanged.connect(self._scheme_changed)
+
+    def _join_rooms(self) -> None:
+        """What goes from one room to another."""
+        files, proof, drafts, checks = self.files, self.proof, self.draft_desk, self.check_desk
+        self.sight.again.connect(self._stale)
+        self.colour_desk.pick_wanted.connect(self.sight.pick_colour)
+        self.message.scan_wanted.connect(files.choose_scan)
+        self.picture.wanted.connect(files.choose_picture)
+        self.finish.export_wanted.connect(files.choose_export)
+        files.began.connect(self.bench.clear)
+        files.fresh.connect(self._start_typing)
+        files.picture_came.connect(self._picture_came)
+        files.message_came.connect(self._open_message)
+        files.look_came.connect(self.code_desk.take_look)
+        files.logo_came.connect(self.logo_desk.bring_logo)
+        files.logo_pasted.connect(self.logo_desk.take_logo)
+        files.exported.connect(self.finish_desk.show_export)
+        files.check_wanted.connect(checks.check_export)
+        proof.learned.connect(drafts.learn)
+        drafts.comparing.connect(proof.close_view)
+        drafts.counted.connect(self.foot.count_drafts)
+        drafts.shelf_shown.connect(self.foot.drafts.setChecked)
+        drafts.shelf_shown.connect(self.act_shelf.setChecked)
+        self.foot.drafts.toggled.connect(drafts.show_shelf)
+        checks.bench_wanted.connect(proof.close_view)
+        checks.mend_wanted.connect(self.mend_desk.take)
+        self.sweep_desk.drafts_kept.connect(self._show_shelf)
+        drafts.start()
 
     # The piece and its results ---------------------------------------------
 
     def _show_piece(self, piece: Piece) -> None:
-        self._know_picture(piece)
-        self.picture_desk.follow(piece)
-        self.laid_desk.follow(piece)
-        for line, rung in zip(self.ladder.rows, self.ladder.rungs, strict=True):
-            rung.show_piece(piece)
-            line.set_summary(rung.summary(piece, self._shown))
-        self.finish.forget_proof()
+        for desk in (self.picture_desk, self.blend_desk, self.finish_desk):
+            desk.follow(piece)
+        self.ladder.show_piece(piece, self.answer.shown)
         for action, label, name in (
             (self.act_undo, "&Undo", self.session.undo_name),
             (self.act_redo, "&Redo", self.session.redo_name),
@@ -223,25 +228,22 @@ class Window(QMainWindow):
             action.setEnabled(name is not None)
             action.setText(f"{label}: {name[0].lower()}{name[1:]}" if name else label)
         offer_lenses(self, piece)
-        self.band.set_stale(True)
-        self.proof.piece_changed()
+        self._stale()
         self.engine.submit(piece)
         # A large picture is copied less often.
         size = 0 if piece.picture.digest is None else len(self.pictures.file(piece.picture.digest))
         self._copying.start(COPY_AFTER + size // COPY_BYTES)
         self._title()
 
-    def _know_picture(self, piece: Piece) -> None:
-        """Tell the picture rung what kind of picture the piece has."""
-        digest = piece.picture.digest
-        self._about = None if digest is None else self.pictures.about(digest)
-        self.look_desk.know_picture(digest)
-        self.picture.know_picture(self._about)
+    def _stale(self) -> None:
+        """What is known belongs to an older piece."""
+        self.answer.piece_changed()
+        self.proof.piece_changed()
 
     def _rendered(self, shown: Shown) -> None:
         if shown.ticket != self.engine.ticket and shown.error is not None:
             return
-        self._shown = shown
+        self.answer.shown = shown
         # What is shown may lag behind a gesture; controls follow the piece as it is.
         piece = self.session.piece
         extent, place = shown.extent, shown.place
@@ -254,10 +256,7 @@ class Window(QMainWindow):
         self.bench.show_rendering(shown, extent, place)
         if shown.worked_on is None:
             self.picture.show_frame(extent, place)
-        for line, rung in zip(self.ladder.rows, self.ladder.rungs, strict=True):
-            rung.show_error(shown.error)
-            rung.show_rendering(shown)
-            line.set_summary(rung.summary(piece, shown))
+        self.ladder.show_rendering(piece, shown)
         if shown.rendering is not None:
             code, module = print_size(piece, shown)
             self.band.show_print(
@@ -267,7 +266,6 @@ class Window(QMainWindow):
                 code,
             )
         else:
-            self.verdict = None
             self.band.show_error(self.message.unfinished(piece) or shown.error)
             self.band.show_print("–", "", False)
             self.proof.no_code()
@@ -275,60 +273,51 @@ class Window(QMainWindow):
         self.act_export.setEnabled(shown.rendering is not None)
         self.act_copy.setEnabled(shown.rendering is not None)
 
+    def _newest(self, ticket: int) -> bool:
+        return ticket == self.engine.ticket
+
     def _judged(self, ticket: int, verdict: Verdict) -> None:
-        if ticket != self.engine.ticket:
-            return
-        self.verdict = verdict
-        self.band.show_verdict(verdict)
-        self.bench.show_verdict(verdict)
-        for rung in self.ladder.rungs:
-            rung.show_verdict(verdict)
-        self.proof.judged(ticket, verdict)
+        if self._newest(ticket):
+            self.bench.show_verdict(verdict)
+            self.proof.judged(ticket, verdict)
 
     def _studied(self, ticket: int, study: Study) -> None:
-        if ticket != self.engine.ticket:
-            return
-        for line, rung in zip(self.ladder.rows, self.ladder.rungs, strict=True):
-            rung.show_study(study)
-            line.set_summary(rung.summary(self.session.piece, self._shown))
+        if self._newest(ticket):
+            self.ladder.show_study(study, self.session.piece, self.answer.shown)
+
+    def _advised(self, ticket: int, places: object) -> None:
+        if self._newest(ticket):
+            self.picture_desk.show_places(places)
+
+    def _pictured(self, ticket: int, method: str, image: object) -> None:
+        if self._newest(ticket):
+            self.blend.show_method(method, image)
 
     def _broke(self, ticket: int, what: str) -> None:
-        if ticket == self.engine.ticket:
+        if self._newest(ticket):
             self.notice.say(f"The piece could not be worked out ({what}). Undo the last change.")
 
-    @property
-    def current(self) -> bool:
-        """Whether the verdict shown belongs to the piece as it is now."""
-        return not self.band.stale
+    # From room to room -------------------------------------------------------
 
-    # Looking ---------------------------------------------------------------
+    def _start_typing(self) -> None:
+        """The message waits to be typed."""
+        self.ladder.open(0)
+        self.message.text.selectAll()
+        self.message.text.setFocus()
 
-    def refresh(self) -> None:
-        """Work the piece out again: something else of it is looked at."""
-        if self._shown is not None:
-            self.band.set_stale(True)
-            self.proof.piece_changed()
-            self.engine.submit(self.session.piece)
+    def _open_message(self) -> None:
+        self.ladder.open_rung("message")
 
-    def want(self, what: str, on: bool) -> None:
-        """Something is in sight that the engine works out only then."""
-        if what == "places":
-            on = on or self.bench.lens is Lens.PLACES
-        if getattr(self.engine.wants, what) != on:
-            setattr(self.engine.wants, what, on)
-            leaves_layout = what == "layout" and self.session.piece.layout.digest is not None
-            if (on and what != "layout") or leaves_layout:
-                self.refresh()
+    def _show_shelf(self) -> None:
+        self.draft_desk.show_shelf(True)
 
-    def toggle_split(self) -> None:
-        """The picture beside the finished piece, or the piece alone."""
-        self.foot.split.setChecked(not self.foot.split.isChecked())
+    def _picture_came(self, first: bool) -> None:
+        """With the first picture the work goes on at blending, unless somebody is typing."""
+        early = self.ladder.current_rung in ("", "message", "code", "picture")
+        if first and early and not self.message.text.hasFocus():
+            self.ladder.open_rung("blend")
 
-    def _split(self, on: bool) -> None:
-        self.act_split.setChecked(on)
-        self.bench.split_at(0.5 if on else None)
-        if on and self.bench.lens is not Lens.FINISHED:
-            self.look_through(Lens.FINISHED)
+    # The window itself -------------------------------------------------------
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Hold B: before. Where something is typed the key never comes here."""
@@ -348,62 +337,43 @@ class Window(QMainWindow):
             self.bench.look_before(False)  # the key is released where nobody hears it
         super().changeEvent(event)
 
-    def look_through(self, lens: Lens) -> None:
-        """Change the bench's lens."""
-        self.engine.wants.code = lens is Lens.CODE
-        self.engine.wants.eye = lens is Lens.EYE
-        for wanted, made in ((Lens.CODE, "code"), (Lens.EYE, "eye")):
-            if lens is wanted and getattr(self._shown, made, None) is None:
-                self.refresh()
-        on_page = self.picture.isVisible() and self.picture.page.value == "place"
-        self.want("places", lens is Lens.PLACES or on_page)
-        self.bench.set_lens(lens)
-        self.foot.show_lens(lens)
-        self.lens_actions[lens].setChecked(True)
-
-    def _pick_colour(self, take: Callable[[str], None]) -> None:
-        """Pick from the picture itself where there is one, from the code otherwise."""
-        self._lens_before = self.bench.lens
-        if self.session.piece.picture.digest is not None:
-            self.look_through(Lens.PICTURE)
-        self.bench.pick_colour(take)
-
-    def _picked(self) -> None:
-        self.look_through(self._lens_before)
-
-    def _zoomed(self, scale: float) -> None:
-        self.foot.zoom.setText(f"{scale * self.devicePixelRatioF():.0%}")
-
     def choose_theme(self, name: str) -> None:
         """``"desktop"``, ``"light"`` or ``"dark"``."""
         self._theme_name = name
         self.settings.set("theme", name)
         self._dress()
 
+    @property
+    def theme_name(self) -> str:
+        """The chosen theme; see `choose_theme`."""
+        return self._theme_name
+
     def _theme(self) -> themes.Theme:
         chosen = {"light": themes.LIGHT, "dark": themes.DARK}
         return chosen.get(self._theme_name) or themes.desktop_theme()
 
+    # Methods, not closures: these connections end with the window.
+    def _scheme_changed(self, _scheme: object) -> None:
+        self._dress()
+
+    def _focus_moved(self, _old: QWidget | None, new: QWidget | None) -> None:
+        focus_moved(self, new)
+
     def _dress(self) -> None:
         theme = self._theme()
         themes.apply(QApplication.instance(), theme)
-        for part in (self.band, self.ladder, self.bench, self.foot, self.notice, self.progress,
-                     self.wall, self.trial_view):  # fmt: skip
+        for part in (
+            self.ladder, self.bench, self.foot, self.notice, self.progress, self.colour_desk,
+            self.proof, self.draft_desk, self.check_desk, self.mend_desk, self.sweep_desk,
+        ):  # fmt: skip
             part.dress(theme)
-        self.colour_desk.dress(theme)
-        for desk in (self.check_desk, self.draft_desk, self.trying_desk):
-            desk.dress(theme)
-
-    # A method: the connection ends with the window.
-    def _focus_moved(self, _old: QWidget | None, new: QWidget | None) -> None:
-        focus_moved(self, new)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         welcome(event)
 
     def dropEvent(self, event: QDropEvent) -> None:
         event.acceptProposedAction()
-        self.desk.take_mime(event.mimeData(), "What was dropped is not a picture or a project.")
+        self.files.take_mime(event.mimeData(), "What was dropped is not a picture or a project.")
 
     def _title(self) -> None:
         mark = " (unsaved changes)" if self.session.unsaved else ""
@@ -416,15 +386,15 @@ class Window(QMainWindow):
         self._opened = True
         # The workers start once the window stands there and has been painted.
         QTimer.singleShot(40, self.engine.start)
-        QTimer.singleShot(400, self.safekeeping.offer_leftovers)
+        QTimer.singleShot(400, self.files.safekeeping.offer_leftovers)
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self.desk.may_leave():
+        if not self.files.may_leave():
             event.ignore()
             return
-        keep_place(self, self.settings)
+        keep_geometry(self, self.settings)
         self._copying.stop()
-        self.recovery.drop()
+        self.files.safekeeping.recovery.drop()
         self.shut_down()
         event.accept()
 
@@ -433,9 +403,9 @@ class Window(QMainWindow):
         for rung in (self.picture, self.blend, self.logo, self.finish):
             rung.blockSignals(True)  # hiding them must not wake what is gone
         self._copying.stop()
-        self.check_desk.stop()
-        self.trying_desk.stop()
+        for desk in (self.check_desk, self.mend_desk, self.sweep_desk):
+            desk.stop()
         self.jobs.stop()
-        self.proof.stop()
+        self.prover.stop()
         self.engine.stop()
         self.bay.close()

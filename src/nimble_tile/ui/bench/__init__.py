@@ -1,0 +1,1 @@
+"""The middle of the window: the piece, lenses and hands."""

@@ -1,0 +1,84 @@
+"""A mask over the piece's picture, the guard or the cut-out, painted with a brush."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject
+
+from nimble_tile.core.piece import Piece
+from nimble_tile.ui.bench.hands.mask_editor import MaskEditor
+
+if TYPE_CHECKING:
+    from nimble_tile.core.picture.strokes import Stroke
+    from nimble_tile.ui.bench.hands.brush import BrushHand
+    from nimble_tile.ui.work.tools import Tools
+
+NAMES = {
+    ("guard", True): "Paint the guard",
+    ("guard", False): "Free a part of the guard",
+    ("cut_out", True): "Keep a part of the picture",
+    ("cut_out", False): "Take a part of the picture away",
+}
+
+
+class PictureMask(QObject):
+    """Edits the mask that the brush's `target` names.
+
+    Parameters
+    ----------
+    tools : Tools
+    brush : BrushHand
+    emptied : str
+        Name of the step that forgets the mask.
+    """
+
+    def __init__(self, tools: Tools, brush: BrushHand, emptied: str, parent: QObject) -> None:
+        super().__init__(parent)
+        self._tools, self._target, self._emptied = tools, brush.target, emptied
+        self.editor = MaskEditor(
+            tools.jobs, self._current, self._painted,
+            lambda stroke, mask: self._put(mask, NAMES[self._target, stroke.adds]),
+            lambda error: tools.notices.say(str(error)), self,
+        )  # fmt: skip
+        brush.painted.connect(self._take)
+
+    def _take(self, stroke: Stroke) -> None:
+        if self._tools.session.piece.picture.digest is not None:
+            self.editor.take(stroke)
+
+    def of(self, piece: Piece) -> str | None:
+        """Digest of the mask in a piece."""
+        picture = piece.picture
+        return picture.guard if self._target == "guard" else picture.prepare.cut_out.mask
+
+    def _current(self) -> tuple[object, str | None]:
+        piece = self._tools.session.piece
+        return (piece.picture.digest, piece.picture.frame), self.of(piece)
+
+    def _painted(self, stroke: Stroke, key: object, mask: str | None) -> str:
+        from nimble_tile.core.picture.strokes import on_picture
+
+        digest, frame = key
+        store = self._tools.pictures
+        return store.add_mask(on_picture(store, digest, frame, mask, stroke))
+
+    def _put(self, mask: str | None, name: str) -> None:
+        session = self._tools.session
+        if self._target == "guard":
+            session.edit("picture", name, guard=mask)
+        else:
+            session.prepare("cut_out", name, mask=mask, on=True)
+
+    def clear(self) -> None:
+        """Forget the mask."""
+        self._put(None, self._emptied)
+
+    def invert(self) -> None:
+        """What is chosen, and what is not, change places."""
+        digest, store = self.of(self._tools.session.piece), self._tools.pictures
+        if digest is not None:
+            self._tools.run(
+                lambda progress: store.add_mask(255 - store.mask(digest)),
+                lambda mask: self._put(mask, "Turn the mask round"),
+            )

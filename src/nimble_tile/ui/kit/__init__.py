@@ -1,0 +1,1 @@
+"""Widgets and drawing that know no piece."""

@@ -1,0 +1,48 @@
+"""Asking where a file goes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+
+
+def save_path(
+    parent: QWidget, title: str, start: Path | str, kinds: str, suffixes: Sequence[str]
+) -> Path | None:
+    """Ask for a name to save under.
+
+    The dialog asks before it replaces the file that was typed; where a suffix has to be
+    added, that is another file, which is asked about here.
+
+    Parameters
+    ----------
+    parent : QWidget
+    title : str
+    start : path
+        Folder and name that are offered.
+    kinds : str
+        The dialog's list of file types.
+    suffixes : sequence of str
+        With their dot; the first is added where none of them was typed.
+
+    Returns
+    -------
+    Path or None
+        None: called off.
+    """
+    typed, _ = QFileDialog.getSaveFileName(parent, title, str(start), kinds)
+    if not typed:
+        return None
+    path = Path(typed)
+    if path.suffix.lower() in suffixes:
+        return path
+    path = path.with_name(path.name + suffixes[0])
+    return None if path.exists() and not may_replace(parent, path) else path
+
+
+def may_replace(parent: QWidget, path: Path) -> bool:
+    """Ask whether a file that exists may be replaced."""
+    answer = QMessageBox.question(parent, "Replace", f"{path.name} exists. Replace it?")
+    return answer == QMessageBox.StandardButton.Yes

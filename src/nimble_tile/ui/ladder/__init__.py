@@ -1,0 +1,1 @@
+"""The column of rungs, and what all rungs have in common."""

@@ -1,0 +1,237 @@
+"""The ladder: the rungs in working order, one of them open."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+)
+from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+
+from nimble_tile.ui.kit import theme as themes
+from nimble_tile.ui.kit.controls import rule
+from nimble_tile.ui.ladder.rung import Rung
+
+if TYPE_CHECKING:
+    from nimble_tile.core.piece import Piece
+    from nimble_tile.core.scan.verdict import Verdict
+    from nimble_tile.core.study import Study
+    from nimble_tile.ui.work.engine import Shown
+
+WIDTH = 320
+ROW = 56
+
+
+class RungRow(QWidget):
+    """A rung's row: number, title, one-line summary."""
+
+    pressed = Signal()
+
+    def __init__(self, number: int, title: str) -> None:
+        super().__init__()
+        self.theme = themes.LIGHT
+        self.number, self.title, self.summary = number, title, ""
+        self.open = False
+        self.cost, self.cost_state, self.stale = "", "", False
+        self.setFixedHeight(ROW)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName(f"Rung {number}, {title}")
+        self.setToolTip(f"Key {number}")
+
+    def sizeHint(self) -> QSize:
+        return QSize(WIDTH, ROW)
+
+    def set_summary(self, text: str) -> None:
+        if text != self.summary:
+            self.summary = text
+            self.setAccessibleDescription(text)
+            self.update()
+
+    def set_cost(self, text: str, state: str, told: str = "") -> None:
+        """What the rung costs in reach; `state` is the verdict whose colour it wears."""
+        self.cost, self.cost_state = text, state
+        self.setToolTip(f"Key {self.number}" + (f"\n{told}" if told else ""))
+        self.setAccessibleDescription(f"{self.summary}. {text}" if text else self.summary)
+        self.update()
+
+    def set_stale(self, stale: bool) -> None:
+        """The cost belongs to an older piece."""
+        if stale != self.stale:
+            self.stale = stale
+            self.update()
+
+    def set_open(self, is_open: bool) -> None:
+        self.open = is_open
+        self.update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.pressed.emit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.pressed.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def enterEvent(self, event) -> None:
+        self.update()
+
+    def leaveEvent(self, event) -> None:
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        theme = self.theme
+        if self.open or self.underMouse():
+            painter.fillRect(self.rect(), QColor(theme.tint))
+        if self.open:
+            painter.fillRect(QRectF(0, 0, 3, self.height()), QColor(theme.accent))
+        painter.setPen(QColor(theme.accent))
+        painter.setFont(themes.font(19, QFont.Weight.Bold))
+        painter.drawText(
+            QRectF(16, 0, 20, self.height()), Qt.AlignmentFlag.AlignVCenter, str(self.number)
+        )
+        width = self.width() - 44 - 16
+        painter.setPen(QColor(theme.ink))
+        painter.setFont(themes.font(16, QFont.Weight.Medium))
+        painter.drawText(QRectF(44, 8, width, 20), Qt.AlignmentFlag.AlignVCenter, self.title)
+        if self.cost:
+            colour = themes.verdict_colour(theme, "" if self.stale else self.cost_state)
+            painter.setPen(QColor(colour))
+            painter.setFont(themes.font(13, QFont.Weight.Medium))
+            right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+            painter.drawText(QRectF(44, 8, width, 20), right, self.cost)
+        font = themes.font(14)
+        painter.setFont(font)
+        painter.setPen(QColor(theme.soft))
+        shown = QFontMetricsF(font).elidedText(self.summary, Qt.TextElideMode.ElideRight, width)
+        painter.drawText(QRectF(44, 29, width, 18), Qt.AlignmentFlag.AlignVCenter, shown)
+        if self.hasFocus():
+            painter.setPen(QColor(theme.accent))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5))
+
+
+class Ladder(QScrollArea):
+    """All rungs; opening one closes the others."""
+
+    opened = Signal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("ladder")
+        self.setFixedWidth(WIDTH)
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.rungs: list[Rung] = []
+        self.rows: list[RungRow] = []
+        self.current = -1
+
+    def take(self, rungs: list[Rung]) -> None:
+        """Put the rungs in, in working order; once."""
+        inside = QWidget()
+        inside.setObjectName("ladder")
+        layout = QVBoxLayout(inside)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        self.rungs = rungs
+        for index, rung in enumerate(rungs):
+            line = RungRow(index + 1, rung.title)
+            line.pressed.connect(lambda i=index: self.open(i if self.current != i else -1))
+            self.rows.append(line)
+            layout.addWidget(line)
+            layout.addWidget(rung)
+            layout.addWidget(rule())
+            rung.hide()
+        layout.addStretch(1)
+        self.setWidget(inside)
+
+    def open(self, index: int) -> None:
+        """Open one rung, or none with -1."""
+        self.current = index
+        for at, (line, rung) in enumerate(zip(self.rows, self.rungs, strict=True)):
+            line.set_open(at == index)
+            rung.setVisible(at == index)
+        if index >= 0:
+            line = self.rows[index]
+            # Once the layout has heard of it.
+            QTimer.singleShot(0, lambda: self.ensureWidgetVisible(line, 0, 0))
+            self.opened.emit(index)
+
+    @property
+    def current_rung(self) -> str:
+        """Name of the open rung; empty where none is open."""
+        return self.rungs[self.current].rung if self.current >= 0 else ""
+
+    def open_rung(self, name: str) -> None:
+        """Open a rung by its name."""
+        self.open([rung.rung for rung in self.rungs].index(name))
+
+    def reveal(self, widget: QWidget) -> None:
+        """Scroll until a widget of the open rung is in sight."""
+        # After the layout has heard of it.
+        QTimer.singleShot(0, lambda: self.ensureWidgetVisible(widget, 0, 20))
+
+    # What all rungs are told -------------------------------------------------
+
+    def show_piece(self, piece: Piece, shown: Shown | None) -> None:
+        """The piece is another one; `shown` may still be of an older one."""
+        for rung in self.rungs:
+            rung.show_piece(piece)
+        self._sum_up(piece, shown)
+
+    def show_rendering(self, piece: Piece, shown: Shown) -> None:
+        """There is a rendering, or an error that says why there is none."""
+        for rung in self.rungs:
+            rung.show_error(shown.error)
+            rung.show_rendering(shown)
+        self._sum_up(piece, shown)
+
+    def show_study(self, study: Study, piece: Piece, shown: Shown | None) -> None:
+        """More is known of the piece."""
+        for rung in self.rungs:
+            rung.show_study(study)
+        self._sum_up(piece, shown)
+
+    def _sum_up(self, piece: Piece, shown: Shown | None) -> None:
+        for line, rung in zip(self.rows, self.rungs, strict=True):
+            line.set_summary(rung.summary(piece, shown))
+
+    def show_verdict(self, verdict: Verdict) -> None:
+        """The verdict is known."""
+        for rung in self.rungs:
+            rung.show_verdict(verdict)
+
+    def set_cost(self, rung: str, text: str, state: str, told: str = "") -> None:
+        """What a rung costs in reach; see `RungRow.set_cost`."""
+        at = [known.rung for known in self.rungs].index(rung)
+        self.rows[at].set_cost(text, state, told)
+
+    def set_stale(self, stale: bool) -> None:
+        """The costs belong to an older piece."""
+        for line in self.rows:
+            line.set_stale(stale)
+
+    def forget_costs(self) -> None:
+        """No costs are known."""
+        for line in self.rows:
+            line.set_stale(False)
+            line.set_cost("", "")
+
+    def dress(self, theme: themes.Theme) -> None:
+        for line, rung in zip(self.rows, self.rungs, strict=True):
+            line.theme = theme
+            line.update()
+            rung.dress(theme)

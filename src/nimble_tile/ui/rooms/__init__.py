@@ -1,0 +1,1 @@
+"""One room a subject; rooms do not know one another."""

@@ -1,0 +1,1 @@
+"""Rung 4: methods, guard and the gentlest pass."""

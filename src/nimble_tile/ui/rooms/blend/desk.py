@@ -1,0 +1,60 @@
+"""Joins the blend rung with the guard's brush on the bench and with the gentlest pass."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject
+from PySide6.QtGui import QImage
+
+from nimble_tile.ui.bench.hands.brush import BrushHand
+from nimble_tile.ui.bench.hands.picture_mask import PictureMask
+from nimble_tile.ui.rooms.blend.gentlest_run import GentlestRun
+from nimble_tile.ui.rooms.blend.rung import BlendRung
+
+if TYPE_CHECKING:
+    from nimble_tile.core.piece import Piece
+    from nimble_tile.ui.bench.bench import Bench
+    from nimble_tile.ui.work.tools import Sight, Tools
+
+
+class BlendDesk(QObject):
+    """Rung 4.
+
+    Attributes
+    ----------
+    rung : BlendRung
+    brush : BrushHand
+        Paints the guard.
+    run : GentlestRun
+    """
+
+    def __init__(self, tools: Tools, bench: Bench, sight: Sight, parent: QObject) -> None:
+        super().__init__(parent)
+        self.session, self.bench, self.sight = tools.session, bench, sight
+        self.rung = rung = BlendRung(tools.session)
+        self.brush = rung.hand = BrushHand(bench, "guard")
+        self.guard = PictureMask(tools, self.brush, "Remove the guard", self)
+        self.run = GentlestRun(tools, rung, self)
+        rung.work.connect(self.work_on)
+        rung.methods_wanted.connect(lambda on: sight.want("methods", on))
+        rung.guard_cleared.connect(self.guard.clear)
+        rung.guard_inverted.connect(self.guard.invert)
+
+    def work_on(self, what: str) -> None:
+        """Take the brush for the ``"guard"``, or lay it down."""
+        if what and self.session.piece.picture.digest is not None:
+            self.bench.take_hand(self.brush)
+            self.sight.work_on("guard")
+        elif self.bench.hand is self.brush:
+            self.bench.take_hand(None)
+            self.sight.work_on("")
+
+    def follow(self, piece: Piece) -> None:
+        """The piece has changed."""
+        if piece.picture.digest is None:
+            self.work_on("")
+
+    def show_method(self, method: str, image: QImage) -> None:
+        """A method's small picture is there."""
+        self.rung.show_method(method, image)

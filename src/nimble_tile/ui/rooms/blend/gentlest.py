@@ -1,0 +1,83 @@
+"""The gentlest pass on the blend rung: what is wanted, the search, what it bought."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QPushButton
+
+from nimble_tile.core.piece import Piece
+from nimble_tile.ui.kit import theme as themes
+from nimble_tile.ui.kit.controls import Fold, Slider, row, soft
+
+WANTED = 0.97
+
+
+class GentlestBox(Fold):
+    """Asks for the gentlest pass and says what came of it.
+
+    Signals
+    -------
+    wanted : float
+        Search for the gentlest blend that holds this reach.
+    stopped
+        Enough: keep the best so far.
+    map_dropped
+        Every module is to have the same strength again.
+    """
+
+    wanted = Signal(float)
+    stopped = Signal()
+    map_dropped = Signal()
+
+    def __init__(self) -> None:
+        super().__init__("Gentlest pass")
+        self.about = soft(
+            "Searches symbol, mask, strength and each module's own strength for the blend that "
+            "is seen least and still holds the reach."
+        )
+        self.reach = Slider("Reach to hold", 0.6, 1, WANTED, "%", factor=100)
+        self.reach.track.setToolTip(
+            "Share of what plain code at level H passes in the trials. 97 % is hardly less; at "
+            "90 % much more of the picture stays"
+        )
+        self.find = QPushButton("Find the gentlest blend")
+        self.find.clicked.connect(lambda: self.wanted.emit(self.reach.value))
+        self.stop = QPushButton("Keep the best so far")
+        self.stop.clicked.connect(self.stopped)
+        self.stop.hide()
+        self.told = soft()
+        self.told.hide()
+        self.map_note = soft()
+        self.drop_map = QPushButton("Give all modules the same strength")
+        self.drop_map.setProperty("flat", True)
+        self.drop_map.clicked.connect(self.map_dropped)
+        for part in (self.about, self.reach):
+            self.inside.addWidget(part)
+        self.inside.addLayout(row(self.find, self.stop, 1))
+        for part in (self.told, self.map_note, self.drop_map):
+            self.inside.addWidget(part)
+
+    def show_piece(self, piece: Piece, fits: bool) -> None:
+        """Follow the piece; `fits`: whether its map of strengths is that of its symbol."""
+        has = piece.blend.map is not None
+        self.map_note.setVisible(has)
+        self.drop_map.setVisible(has)
+        self.map_note.setText(
+            "Each module has a strength of its own." if fits
+            else "The modules\u2019 own strengths were found for another symbol and do not count."
+        )  # fmt: skip
+
+    def show_running(self, running: bool) -> None:
+        """A search has begun or ended."""
+        self.find.setVisible(not running)
+        self.stop.setVisible(running)
+        self.reach.setEnabled(not running)
+
+    def tell(self, text: str) -> None:
+        """What the search has so far, or bought."""
+        self.told.setText(text)
+        self.told.setVisible(bool(text))
+
+    def dress(self, theme: themes.Theme) -> None:
+        super().dress(theme)
+        self.reach.dress(theme)

@@ -1,0 +1,197 @@
+"""The settings that only one blend method has."""
+
+from __future__ import annotations
+
+from typing import Any, get_args
+
+from PySide6.QtWidgets import QCheckBox, QPushButton, QVBoxLayout, QWidget
+
+from nimble_tile.core.piece import Blend, Cut, Dots, Grain, Mode, Strokes
+from nimble_tile.ui.kit.controls import Choice, Segments, Slider, named, row, set_checked
+from nimble_tile.ui.work.session import Session
+
+METHOD_WORDS = {
+    "tone": ("Tone", "Draws each module's own tone into a dark or a light band; colours stay."),
+    "overlay": ("Overlay", "Lays the code, as it looks, over the picture."),
+    "dots": ("Dots", "Dots at the modules' centres; between them the picture shows."),
+    "cut": ("Two-tone cut", "A dark-and-light motif runs through the whole code."),
+    "grain": ("Grain", "The picture in fine dark and light grain inside the modules."),
+    "ink": ("Ink", "The picture is printed in the modules of one kind, or as a tint."),
+    "gentle": (
+        "Gentle",
+        "Moves all tones together, so that the picture stays as alike as readers let it.",
+    ),
+    "strokes": ("Strokes", "Brush strokes along the picture's contours, toned by the code."),
+}
+"""Label and explanation of each method."""
+
+
+class MethodBox(QWidget):
+    """Shows the settings of the chosen method alone."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(8)
+        self._boxes: dict[str, QWidget] = {}
+        self._made: dict[str, QVBoxLayout] = {}
+        for method in METHOD_WORDS:
+            box = QWidget()
+            inside = QVBoxLayout(box)
+            inside.setContentsMargins(0, 0, 0, 0)
+            inside.setSpacing(8)
+            layout.addWidget(box)
+            self._boxes[method], self._made[method] = box, inside
+        self._tone()
+        self._gentle()
+        self._overlay()
+        self._dots()
+        self._cut()
+        self._grain()
+        self._ink()
+        self._strokes()
+
+    def _slider(self, method: str, field: str, slider: Slider, sub: str = "") -> Slider:
+        """A slider for a field of the blend, or of one of its methods."""
+
+        def edit(value: float) -> None:
+            value = round(value) if slider.whole else round(value, 4)
+            self._edit(field, value, sub, f"Change the {slider.track.accessibleName().lower()}")
+
+        slider.edited.connect(edit)
+        slider.released.connect(self.session.part)
+        self._made[method].addWidget(slider)
+        return slider
+
+    def _edit(self, field: str, value: Any, sub: str, name: str) -> None:
+        key = f"{sub}.{field}"
+        if sub:
+            old = getattr(self.session.piece.blend, sub)
+            made = type(old).model_validate({**dict(old), field: value})
+            self.session.edit("blend", name, key, **{sub: made})
+        else:
+            self.session.edit("blend", name, key, **{field: value})
+
+    def _tone(self) -> None:
+        share = {"unit": "%", "factor": 100}
+        self.darks = self._slider("tone", "darks", Slider("Dark band", 0, 2, 1, **share))
+        self.lights = self._slider("tone", "lights", Slider("Light band", 0, 2, 1, **share))
+
+    def _gentle(self) -> None:
+        share = {"unit": "%", "factor": 100}
+        darks = Slider("Dark modules", 0, 2, 1, **share)
+        self.gentle_darks = self._slider("gentle", "darks", darks)
+        self.gentle_lights = self._slider(
+            "gentle", "lights", Slider("Light modules", 0, 2, 1, **share)
+        )
+
+    def _overlay(self) -> None:
+        self.mode = Choice("Blend mode", [(mode, mode) for mode in get_args(Mode)])
+        self.mode.setMaxVisibleItems(16)
+        self.mode.chosen.connect(
+            lambda mode: self.session.edit("blend", "Change the blend mode", mode=mode)
+        )
+        self._made["overlay"].addLayout(named("Blend mode", self.mode))
+
+    def _dots(self) -> None:
+        default = Dots()
+        self.dot_shape = Segments(
+            "Dot shape",
+            [("round", "Round", ""), ("square", "Square", ""), ("diamond", "Diamond", "")],
+        )
+        self.dot_shape.chosen.connect(
+            lambda shape: self._edit("shape", shape, "dots", "Choose the dots' shape")
+        )
+        self._made["dots"].addWidget(self.dot_shape)
+        self.dot_size = self._slider(
+            "dots", "size", Slider("Dot size", 0.3, 1, default.size, "%", factor=100), "dots"
+        )
+        self.dot_softness = self._slider(
+            "dots", "softness",
+            Slider("Dot softness", 0, 1, default.softness, "%", factor=100), "dots",
+        )  # fmt: skip
+
+    def _cut(self) -> None:
+        default = Cut()
+        self.cut_found = QCheckBox("Find the threshold")
+        self.cut_found.toggled.connect(
+            lambda on: self._edit(
+                "threshold", None if on else 0.5, "cut",
+                "Find the threshold" if on else "Set the threshold",
+            )
+        )  # fmt: skip
+        self._made["cut"].addWidget(self.cut_found)
+        self.cut_threshold = self._slider(
+            "cut", "threshold", Slider("Cut at", 0, 1, 0.5, "%", factor=100), "cut"
+        )
+        self.cut_smoothing = self._slider(
+            "cut", "smoothing",
+            Slider("Smoothing", 0, 1, default.smoothing, "%", factor=100), "cut",
+        )  # fmt: skip
+        self.cut_colour = self._slider(
+            "cut", "colour", Slider("Colour", 0, 1, default.colour, "%", factor=100), "cut"
+        )
+
+    def _grain(self) -> None:
+        self.cells = self._slider(
+            "grain", "cells", Slider("Cells a module", 3, 7, Grain().cells, whole=True), "grain"
+        )
+
+    def _ink(self) -> None:
+        self.ink = Segments(
+            "Picture in",
+            [
+                ("dark", "Dark", "The picture in the dark modules alone"),
+                ("light", "Light", "The picture in the light modules alone"),
+                ("tint", "Tint", "Hue and saturation of the picture, luminance of the code"),
+            ],
+        )
+        self.ink.chosen.connect(
+            lambda where: self._edit("where", where, "ink", "Choose where the picture is printed")
+        )
+        self._made["ink"].addWidget(self.ink)
+
+    def _strokes(self) -> None:
+        default = Strokes()
+        for name, field, low, high in (
+            ("Stroke width", "width", 0.15, 0.6),
+            ("Stroke length", "length", 0.4, 2),
+            ("Gaps", "gaps", 0, 0.6),
+        ):
+            slider = Slider(name, low, high, getattr(default, field), "%", factor=100)
+            setattr(self, f"stroke_{field}", self._slider("strokes", field, slider, "strokes"))
+        again = QPushButton("Another scatter")
+        again.clicked.connect(
+            lambda: self._edit(
+                "seed", (self.session.piece.blend.strokes.seed + 1) % 10_000, "strokes",
+                "Scatter the strokes anew",
+            )
+        )  # fmt: skip
+        self.scatter = again
+        self._made["strokes"].addLayout(row(again, 1))
+
+    def show_blend(self, blend: Blend) -> None:
+        """Show the settings of the blend's method."""
+        for method, box in self._boxes.items():
+            box.setVisible(method == blend.method)
+        self.darks.set_value(blend.darks)
+        self.lights.set_value(blend.lights)
+        self.gentle_darks.set_value(blend.darks)
+        self.gentle_lights.set_value(blend.lights)
+        self.mode.set_value(blend.mode)
+        self.dot_shape.set_value(blend.dots.shape)
+        self.dot_size.set_value(blend.dots.size)
+        self.dot_softness.set_value(blend.dots.softness)
+        found = blend.cut.threshold is None
+        set_checked(self.cut_found, found)
+        self.cut_threshold.setVisible(not found)
+        self.cut_threshold.set_value(0.5 if found else blend.cut.threshold)
+        self.cut_smoothing.set_value(blend.cut.smoothing)
+        self.cut_colour.set_value(blend.cut.colour)
+        self.cells.set_value(blend.grain.cells)
+        self.ink.set_value(blend.ink.where)
+        self.stroke_width.set_value(blend.strokes.width)
+        self.stroke_length.set_value(blend.strokes.length)
+        self.stroke_gaps.set_value(blend.strokes.gaps)

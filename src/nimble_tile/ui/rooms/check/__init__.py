@@ -1,0 +1,1 @@
+"""Checking images from anywhere, and the phone test."""

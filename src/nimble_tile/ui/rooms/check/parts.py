@@ -1,0 +1,391 @@
+"""The parts of the check window: the image, one code's facts, its trials."""
+
+from __future__ import annotations
+
+import html
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QGuiApplication,
+    QIcon,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+)
+from PySide6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPlainTextEdit,
+    QPushButton,
+    QToolTip,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nimble_tile.ui.kit import theme as themes
+from nimble_tile.ui.kit.controls import row, set_rank, soft
+from nimble_tile.ui.kit.images import to_qimage
+from nimble_tile.ui.kit.marks import TRIAL_SHAPES, paint_verdict
+
+if TYPE_CHECKING:
+    import numpy as np
+
+    from nimble_tile.core.checking.check import Finding
+    from nimble_tile.core.checking.report import Entry
+    from nimble_tile.core.checking.sources import Source
+    from nimble_tile.core.trials.room import Result
+
+SHOWN = 1400
+"""Longer side, in pixels, of the copy of an image that is kept."""
+
+CROP = 420
+"""Longer side, in pixels, of the copy of a code that is kept."""
+
+FACTS = (
+    "Kind", "Verdict", "Readers", "Symbol", "Place", "Spare", "Print grade", "Reach", "Why",
+)  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class Item:
+    """One image that was checked.
+
+    Attributes
+    ----------
+    entry : Entry
+    scale : float
+        Pixels of the copy a pixel of the image.
+    picture : QImage or None
+    crops : tuple of QImage
+        Each of its codes from close by.
+    again : callable or None
+        Opens the image anew, in its full size: many large ones are not kept.
+    """
+
+    entry: Entry
+    scale: float
+    picture: QImage | None
+    crops: tuple[QImage, ...] = ()
+    again: Callable[[], Source] | None = None
+
+    @property
+    def state(self) -> str:
+        """The verdict's shape."""
+        return "fails" if self.entry.checked is None else self.entry.checked.verdict.state
+
+
+class CodesView(QWidget):
+    """An image with its codes outlined and numbered; a click chooses one."""
+
+    chosen = Signal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.theme = themes.LIGHT
+        self.item: Item | None = None
+        self.index = -1
+        self.setMinimumHeight(300)
+        self.setAccessibleName("Image with its codes")
+
+    def take(self, item: Item | None, index: int) -> None:
+        """Show an image, with one of its codes chosen (-1: none)."""
+        self.item, self.index = item, index
+        self.update()
+
+    def _area(self) -> QRectF:
+        picture = self.item.picture
+        room = QRectF(self.rect()).adjusted(12, 12, -12, -12)
+        scale = min(room.width() / picture.width(), room.height() / picture.height(), 4)
+        area = QRectF(0, 0, picture.width() * scale, picture.height() * scale)
+        area.moveCenter(room.center())
+        return area
+
+    def _quads(self) -> list[QPolygonF]:
+        if self.item is None or self.item.picture is None or self.item.entry.checked is None:
+            return []
+        area = self._area()
+        scale = area.width() / self.item.picture.width() * self.item.scale
+        return [
+            QPolygonF([area.topLeft() + QPointF(x, y) * scale for x, y in f.reading.corners])
+            for f in self.item.entry.checked.findings
+        ]
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        for index, quad in enumerate(self._quads()):
+            if quad.containsPoint(event.position(), Qt.FillRule.OddEvenFill):
+                self.chosen.emit(index)
+                return
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(self.theme.bench))
+        if self.item is None or self.item.picture is None:
+            painter.setPen(QColor(self.theme.soft))
+            painter.setFont(themes.font(16))
+            told = "Drop images here: every code on them is read and judged."
+            if self.item is not None:
+                told = "There is no image to be seen."
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, told)
+            return
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(self._area(), self.item.picture)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(themes.font(14, QFont.Weight.Bold))
+        for index, quad in enumerate(self._quads()):
+            finding = self.item.entry.checked.findings[index]
+            colour = QColor(themes.verdict_colour(themes.LIGHT, finding.verdict.state))
+            chosen = index == self.index
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(QColor("#ffffff"), 6 if chosen else 4))
+            painter.drawPolygon(quad)
+            painter.setPen(QPen(colour, 3 if chosen else 1.5))
+            painter.drawPolygon(quad)
+            # Outside the code, which may be smaller than its number.
+            outer = quad.boundingRect()
+            badge = QRectF(0, 0, 24, 24)
+            badge.moveCenter(outer.topLeft() - QPointF(12, 12))
+            badge.moveLeft(max(2.0, badge.left()))
+            badge.moveTop(max(2.0, badge.top()))
+            painter.setPen(QPen(QColor("#ffffff"), 2))
+            painter.setBrush(colour)
+            painter.drawEllipse(badge)
+            painter.drawText(badge, Qt.AlignmentFlag.AlignCenter, str(index + 1))
+
+
+class ResultGrid(QWidget):
+    """Small frames of a code's trials."""
+
+    CELL, GAP = 76, 8
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.theme = themes.LIGHT
+        self.results: Sequence[Result] = ()
+        self._images: list[QImage | None] = []
+        self.setMouseTracking(True)
+        self.setAccessibleName("Trials of this code")
+
+    def take(self, results: Sequence[Result]) -> None:
+        self.results = results
+        self._images = [None if r.thumb is None else to_qimage(r.thumb) for r in results]
+        told = [f"{r.trial.name}: {r.passed.count} readers" for r in results]
+        self.setAccessibleDescription(", ".join(told))
+        self.setVisible(bool(results))
+        self._fit()
+        self.update()
+
+    def _columns(self) -> int:
+        return max(1, (self.width() + self.GAP) // (self.CELL + self.GAP))
+
+    def _fit(self) -> None:
+        rows = -(-len(self.results) // self._columns())
+        self.setFixedHeight(max(1, rows * (self.CELL + self.GAP)))
+
+    def resizeEvent(self, event) -> None:
+        self._fit()
+
+    def _cell(self, index: int) -> QRectF:
+        line, column = divmod(index, self._columns())
+        step = self.CELL + self.GAP
+        return QRectF(column * step, line * step, self.CELL, self.CELL)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        for index, result in enumerate(self.results):
+            if self._cell(index).contains(event.position()):
+                both, of = result.pairs
+                told = f"{both} of {of} readers that read plain code" if of else "plain code fails"
+                spot = event.globalPosition().toPoint()
+                QToolTip.showText(spot, f"{result.trial.name}: {told}", self)
+                return
+        QToolTip.hideText()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        for index, result in enumerate(self.results):
+            area, image = self._cell(index), self._images[index]
+            if image is not None:
+                side = min(image.width(), image.height())
+                part = QRectF(0, 0, side, side)
+                part.moveCenter(QRectF(image.rect()).center())
+                painter.drawImage(area, image, part)
+            state = TRIAL_SHAPES[result.state]
+            shape = QRectF(area.right() - 18, area.bottom() - 18, 16, 16)
+            colour = QColor(themes.verdict_colour(themes.LIGHT, state))
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor("#ffffff"))
+            painter.drawEllipse(shape.adjusted(-2, -2, 2, 2))
+            paint_verdict(painter, shape, state, colour, QColor("#ffffff"))
+
+
+class Details(QWidget):
+    """All that is known of one code."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.text = QPlainTextEdit()
+        self.text.setReadOnly(True)
+        self.text.setFixedHeight(64)
+        self.text.setAccessibleName("What it says")
+        self.copy, self.take_it = QPushButton("Copy the text"), QPushButton("Make it the message")
+        self.take_it.setToolTip("The piece in the main window says this from now on")
+        self.compared = QLabel()
+        self.compared.setWordWrap(True)
+        self.compared.setTextFormat(Qt.TextFormat.RichText)
+        self.difference = QLabel()
+        self.difference.setTextFormat(Qt.TextFormat.PlainText)
+        self.difference.setWordWrap(True)
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(16)
+        self._grid.setVerticalSpacing(4)
+        self._grid.setColumnStretch(1, 1)
+        self.facts: dict[str, QLabel] = {}
+        for line, name in enumerate(FACTS):
+            label, value = soft(name, False), QLabel()
+            value.setTextFormat(Qt.TextFormat.PlainText)
+            value.setWordWrap(True)
+            value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            value.setAccessibleName(name)
+            self._grid.addWidget(label, line, 0, Qt.AlignmentFlag.AlignTop)
+            self._grid.addWidget(value, line, 1)
+            self.facts[name] = value
+        self.trials = ResultGrid()
+        self.crop = QLabel()
+        self.crop.setFixedSize(116, 116)
+        self.crop.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.crop.setAccessibleName("The code from close by")
+        beside = QVBoxLayout()
+        beside.setSpacing(8)
+        beside.addWidget(self.text)
+        beside.addLayout(row(self.copy, self.take_it, 1))
+        beside.addStretch(1)
+        top = QHBoxLayout()
+        top.setSpacing(12)
+        top.addWidget(self.crop)
+        top.addLayout(beside, 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 8, 12, 8)
+        layout.setSpacing(8)
+        layout.addLayout(top)
+        layout.addWidget(self.compared)
+        layout.addWidget(self.difference)
+        layout.addLayout(self._grid)
+        layout.addWidget(self.trials)
+        layout.addStretch(1)
+        self.finding: Finding | None = None
+        self.copy.clicked.connect(lambda: QGuiApplication.clipboard().setText(self.finding.text))
+
+    def take(
+        self, finding: Finding | None, expected: str | None, crop: QImage | None = None
+    ) -> None:
+        """Show a code, compared with the intended message if there is one."""
+        self.finding = finding
+        self.setVisible(finding is not None)
+        if finding is None:
+            return
+        self.text.setPlainText(finding.text)
+        if crop is not None:
+            ratio = self.devicePixelRatioF()
+            pixmap = QPixmap.fromImage(crop).scaled(
+                self.crop.size() * ratio,
+                Qt.AspectRatioMode.KeepAspectRatio,
+                Qt.TransformationMode.SmoothTransformation,
+            )
+            pixmap.setDevicePixelRatio(ratio)
+            self.crop.setPixmap(pixmap)
+        self._compare(finding.text, expected)
+        verdict, reading, quality = finding.verdict, finding.reading, finding.quality
+        right, able = verdict.readers_right
+        x, y, width, height = finding.box
+        names = [f"{m.name} {'✓' if m.read else '✕'}" for m in verdict.marks if m.able]
+        symbol = "not known"
+        if reading.version is not None:
+            symbol = f"Version {reading.version}-{reading.level}, mask {reading.mask}"
+        grades = "not known"
+        if quality is not None:
+            worst = [p.title.lower() for p in quality.parameters if p.grade == quality.overall]
+            grades = quality.letter + (f" ({', '.join(worst)})" if quality.overall < 4 else "")
+        reach = "not tried" if finding.reach is None else f"{finding.reach:.0%} of plain code's"
+        values = {
+            "Kind": finding.kind,
+            "Verdict": verdict.words,
+            "Readers": f"{right} of {able}: {', '.join(names)}",
+            "Symbol": symbol,
+            "Place": f"{x:.0f}, {y:.0f}; {width:.0f} × {height:.0f} px",
+            "Spare": "not known" if verdict.spare is None else f"{verdict.spare:.0%}",
+            "Print grade": grades,
+            "Reach": reach,
+            "Why": " ".join(f"{r.text} {r.way_out}".strip() for r in verdict.reasons) or "–",
+        }
+        for name, value in values.items():
+            self.facts[name].setText(value)
+        self.trials.take(finding.results)
+
+    def _compare(self, read: str, expected: str | None) -> None:
+        from nimble_tile.core.checking.compare import compare, in_words
+
+        self.compared.setVisible(expected is not None and read != expected)
+        self.difference.setVisible(expected is not None)
+        if expected is None:
+            return
+        stretches = compare(read, expected)
+        self.difference.setText(in_words(stretches))
+        set_rank(self.difference, "soft" if read == expected else "error")
+        wrong = "background:#f3c9bf;color:#5d150b"
+        missing = "background:#f0dcae;color:#5a3600;text-decoration:line-through"
+        styles = {"other": wrong, "extra": wrong, "missing": missing}
+        shown = "".join(
+            html.escape(s.read) if s.kind == "same"
+            else f"<span style='{styles[s.kind]}'>{html.escape(s.read or s.wanted)}</span>"
+            for s in stretches
+        )  # fmt: skip
+        self.compared.setText(shown.replace("\n", "⏎<br>"))
+
+
+def reduced(image: np.ndarray) -> tuple[np.ndarray, float]:
+    """A copy no larger than `SHOWN`, and its pixels a pixel of the image."""
+    import cv2
+
+    scale = SHOWN / max(image.shape[:2])
+    if scale >= 1:
+        return image, 1.0
+    size = max(1, round(image.shape[1] * scale)), max(1, round(image.shape[0] * scale))
+    return cv2.resize(image, size, interpolation=cv2.INTER_AREA), scale
+
+
+def close_up(image: np.ndarray, finding: Finding) -> np.ndarray:
+    """A code with a little of its surroundings, no larger than `CROP`."""
+    import cv2
+
+    x, y, width, height = finding.box
+    more = 0.15 * max(width, height)
+    top, left = max(0, int(y - more)), max(0, int(x - more))
+    part = image[top : int(y + height + more) + 1, left : int(x + width + more) + 1]
+    scale = CROP / max(part.shape[:2])
+    if scale >= 1:
+        return part
+    size = max(1, round(part.shape[1] * scale)), max(1, round(part.shape[0] * scale))
+    return cv2.resize(part, size, interpolation=cv2.INTER_AREA)
+
+
+def state_icon(state: str, theme: themes.Theme, ratio: float) -> QIcon:
+    """A verdict's shape as an icon."""
+    pixmap = QPixmap(QSize(16, 16) * ratio)
+    pixmap.setDevicePixelRatio(ratio)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    colour = QColor(themes.verdict_colour(theme, state))
+    paint_verdict(painter, QRectF(1, 1, 14, 14), state, colour, QColor(theme.field))
+    painter.end()
+    return QIcon(pixmap)

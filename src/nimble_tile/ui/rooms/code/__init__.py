@@ -1,0 +1,1 @@
+"""Rung 2: symbol, steering and look."""

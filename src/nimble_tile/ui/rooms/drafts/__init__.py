@@ -1,0 +1,1 @@
+"""The draft shelf and its comparison."""

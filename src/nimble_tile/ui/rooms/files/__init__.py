@@ -1,0 +1,1 @@
+"""Pictures, projects and exports coming in and going out."""

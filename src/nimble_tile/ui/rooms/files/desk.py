@@ -1,0 +1,406 @@
+"""The desk: what comes in and goes out. Pictures, projects, exports, the clipboard."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QMimeData, QObject, Signal
+from PySide6.QtGui import QGuiApplication, QImage
+from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
+
+from nimble_tile.core.errors import UserError
+from nimble_tile.core.picture.opening import read_file
+from nimble_tile.core.piece import Piece
+from nimble_tile.core.project import archive
+from nimble_tile.ui.kit.asking import save_path
+from nimble_tile.ui.kit.images import PICTURES, as_png, image_in, paths_in, to_qimage
+from nimble_tile.ui.rooms.files.safekeeping import Safekeeping
+from nimble_tile.ui.work.jobs import Progress
+from nimble_tile.ui.work.session import new_piece
+
+if TYPE_CHECKING:
+    from nimble_tile.core.output.export import Proof
+    from nimble_tile.ui.work.tools import Steps, Tools
+
+_PROJECTS = f"Nimble Tile projects (*{archive.SUFFIX})"
+
+
+class FilesDesk(QObject):
+    """Files and clipboard of one window; slow work goes to its jobs.
+
+    Signals
+    -------
+    began
+        Another piece was opened, or a new one begun.
+    fresh
+        A new piece was begun: its message waits to be typed.
+    picture_came : bool
+        A picture came into the piece; whether it is its first.
+    message_came
+        The message was taken from an image.
+    look_came, logo_came : Path
+        A file that is dropped or pasted is a look, or a logo.
+    logo_pasted : str, str
+        An image of the store, by digest, was pasted as a logo; its name.
+    exported : Piece, Proof
+        A piece was written to a file, and what the readers found there.
+    check_wanted : Path
+        An exported file is to be checked.
+    """
+
+    began = Signal()
+    fresh = Signal()
+    picture_came = Signal(bool)
+    message_came = Signal()
+    look_came = Signal(object)
+    logo_came = Signal(object)
+    logo_pasted = Signal(str, str)
+    exported = Signal(object, object)
+    check_wanted = Signal(object)
+
+    def __init__(self, tools: Tools, ladder: Steps, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.tools, self.ladder = tools, ladder
+        self.session, self.pictures = tools.session, tools.pictures
+        self.settings, self.jobs = tools.settings, tools.jobs
+        self.safekeeping = Safekeeping(tools, self)
+        self.safekeeping.began.connect(self.began)
+
+    # Pictures --------------------------------------------------------------
+
+    def choose_picture(self) -> None:
+        """Ask for a picture file."""
+        path, _ = QFileDialog.getOpenFileName(
+            self.parent(), "Bring in a picture", self.folder("pictures"), PICTURES
+        )
+        if path:
+            self.bring_picture(Path(path))
+
+    def bring_picture(self, path: Path) -> None:
+        """Take a picture file into the piece."""
+        self.settings.set_folder_of("pictures", path)
+
+        def work(progress: Progress) -> str:
+            progress.step(f"Opening {path.name}", 0.1)
+            data = read_file(path)
+            progress.step(f"Opening {path.name}", 0.4)
+            return self.pictures.add(data, path.name)
+
+        self.job(work, lambda digest: self._took_picture(digest, path.name))
+
+    def _took_picture(self, digest: str, name: str) -> None:
+        first = self.session.piece.picture.digest is None
+        self.session.take_picture(digest, name)
+        self.picture_came.emit(first)
+
+    def choose_scan(self) -> None:
+        """Ask for an image whose code should become the message."""
+        path, _ = QFileDialog.getOpenFileName(
+            self.parent(), "Take the message from an image", self.folder("scans"), PICTURES
+        )
+        if path:
+            self.take_message(Path(path))
+
+    def take_message(self, path: Path) -> None:
+        """Read the code in an image and make its text the message, form filled in."""
+        self.settings.set_folder_of("scans", path)
+
+        def work(progress: Progress) -> str:
+            from nimble_tile.core.errors import PictureError
+            from nimble_tile.core.picture.opening import open_picture
+            from nimble_tile.core.scan.verdict import SMALLER_LOOKS, judge
+
+            progress.step(f"Opening {path.name}", 0.1)
+            opened = open_picture(read_file(path), path.name)
+            progress.step(f"Reading {path.name}", 0.4)
+            verdict = judge(opened.over("#ffffff"), self.tools.bay, looks=SMALLER_LOOKS)
+            if not verdict.found:
+                raise PictureError(f"No reader found a code in {path.name}.", "Try another image.")
+            return verdict.found[0].text
+
+        def done(text: str) -> None:
+            from nimble_tile.core.message import kinds
+
+            message = kinds.understand(text)
+            piece = self.session.piece.model_copy(update={"message": message})
+            self.session.put(piece, f"Take the message from {path.name}")
+            self.message_came.emit()
+            what = kinds.SCHEMES.get(message.kind, f"a {kinds.TITLES[message.kind].lower()}")
+            self.tools.notices.say(f"{path.name} says {what}.", good=True)
+
+        self.job(work, done)
+
+    def paste_picture(self) -> None:
+        """Take the picture that lies on the clipboard."""
+        self.take_mime(QGuiApplication.clipboard().mimeData(), "There is no picture to paste.")
+
+    def take_mime(self, mime: QMimeData | None, otherwise: str) -> None:
+        """Take the first file, or the image, that lies there; `otherwise`: what is said else."""
+        for path in paths_in(mime)[:1]:
+            if path.suffix.lower() == archive.SUFFIX:
+                self.open_project(path)
+            elif path.suffix.lower() == ".json":
+                self.look_came.emit(path)
+            elif self._takes_logo(path):
+                self.logo_came.emit(path)
+            else:
+                self.bring_picture(path)
+            return
+        image = image_in(mime)
+        if image.isNull():
+            self.tools.notices.say(otherwise)
+            return
+
+        def work(progress: Progress) -> str:
+            progress.step("Taking the picture", 0.3)
+            return self.pictures.add(as_png(image), "The pasted picture")
+
+        if self.ladder.current_rung == "logo":
+            self.job(work, lambda digest: self.logo_pasted.emit(digest, "Pasted logo"))
+        else:
+            self.job(work, lambda digest: self._took_picture(digest, "Pasted picture"))
+
+    def _takes_logo(self, path: Path) -> bool:
+        """Whether a file is meant as a logo: vectors always are, pictures on an open rung 5."""
+        if path.suffix.lower() in (".svg", ".pdf"):
+            return True
+        return self.ladder.current_rung == "logo"
+
+    def copy_image(self) -> None:
+        """Put the finished image, at its full size, on the clipboard; SVG too without a picture."""
+        piece = self.session.piece
+
+        def work(progress: Progress) -> tuple[QImage, bytes]:
+            from nimble_tile.core.output.vector import svg
+            from nimble_tile.core.render import Renderer
+
+            progress.step("Rendering at full size", 0.2)
+            made = Renderer(self.pictures).render(piece)
+            image = to_qimage(made.image if made.rgba is None else made.rgba)
+            return image, b"" if made.blended else svg(made, piece.finish)
+
+        def done(result: tuple[QImage, bytes]) -> None:
+            image, drawing = result
+            mime = QMimeData()
+            mime.setImageData(image)
+            if drawing:
+                mime.setData("image/svg+xml", drawing)
+            QGuiApplication.clipboard().setMimeData(mime)
+            self.tools.notices.say(f"Copied: {image.width()} × {image.height()} pixels.", good=True)
+
+        self.job(work, done)
+
+    # Projects --------------------------------------------------------------
+
+    def new_piece(self) -> None:
+        """Start over, after asking about unsaved changes."""
+        if self.may_leave():
+            self.session.start(new_piece(), None)
+            self.began.emit()
+            self.fresh.emit()
+
+    def choose_project(self) -> None:
+        """Ask for a project file."""
+        path, _ = QFileDialog.getOpenFileName(
+            self.parent(), "Open a project", self.folder("projects"), _PROJECTS
+        )
+        if path:
+            self.open_project(Path(path))
+
+    def open_demo(self) -> None:
+        """Open the demo piece as an untitled copy."""
+        if not self.may_leave():
+            return
+
+        def work(progress: Progress) -> Piece:
+            from nimble_tile.demo import demo_project
+
+            progress.step("Opening the demo piece", 0.3)
+            return archive.load(demo_project(), self.pictures)
+
+        self.job(work, lambda piece: self._begin(archive.Project(piece), None))
+
+    def _begin(self, project: archive.Project, path: Path | None) -> None:
+        """Show a project that was opened."""
+        self.began.emit()
+        self.session.start(project.piece, path, drafts=project.drafts)
+
+    def open_project(self, path: Path, copy: bool = False) -> None:
+        """Open a project file.
+
+        Parameters
+        ----------
+        path : Path
+        copy : bool
+            Open it as an untitled copy, so that saving asks for a name.
+        """
+        if not self.may_leave():
+            return
+        left = self.session.piece, self.session.drafts
+
+        def work(progress: Progress) -> archive.Project:
+            progress.step(f"Opening {path.name}", 0.3)
+            return archive.load_project(path, self.pictures)
+
+        def done(project: archive.Project) -> None:
+            # Work went on while the file was being read: it is asked about too.
+            if (self.session.piece, self.session.drafts) != left and not self.may_leave():
+                return
+            self._begin(project, None if copy else path)
+            if not copy:
+                self.settings.remember_project(path)
+                self.settings.set_folder_of("projects", path)
+
+        def failed(error: UserError) -> None:
+            if not path.exists():
+                self.settings.forget_project(path)
+            self.tools.notices.say(str(error))
+
+        self.jobs.start(work, done, failed)
+
+    def save(self) -> None:
+        """Save under the known name, or ask for one."""
+        if self.session.path is None:
+            self.save_as()
+        else:
+            self.save_to(self.session.path)
+
+    def save_as(self) -> None:
+        """Ask for a name and save."""
+        path = self._ask_name()
+        if path is not None:
+            self.save_to(path)
+
+    def _ask_name(self) -> Path | None:
+        start = Path(self.folder("projects")) / f"{self.session.name}{archive.SUFFIX}"
+        return save_path(self.parent(), "Save the project", start, _PROJECTS, (archive.SUFFIX,))
+
+    def save_to(self, path: Path) -> None:
+        """Save the piece as it is now."""
+        piece, drafts = self.session.piece, self.session.drafts
+
+        def work(progress: Progress) -> Path:
+            progress.step(f"Saving {path.name}", 0.3)
+            archive.save(piece, self.pictures, path, drafts)
+            return path
+
+        def done(saved: Path) -> None:
+            self.session.mark_saved(saved, piece, drafts)
+            self.safekeeping.keep_copy()
+            self.settings.remember_project(saved)
+            self.settings.set_folder_of("projects", saved)
+
+        def failed(error: UserError) -> None:
+            self.tools.notices.say(str(error))
+
+        self.jobs.start(work, done, failed)
+
+    def may_leave(self) -> bool:
+        """Ask about unsaved changes; False when the person wants to stay."""
+        if not self.session.unsaved:
+            return True
+        answer = self.ask_unsaved()
+        if answer == "save":
+            return self._save_now()
+        return answer == "drop"
+
+    def ask_unsaved(self) -> str:
+        """``"save"``, ``"drop"`` or ``"stay"``."""
+        box = QMessageBox(self.parent())
+        box.setWindowTitle("Unsaved changes")
+        box.setText(f"“{self.session.name}” has changes that are not saved.")
+        box.setInformativeText("Without saving they are lost.")
+        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        drop = box.addButton("Leave them", QMessageBox.ButtonRole.DestructiveRole)
+        stay = box.addButton("Stay here", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(save)
+        box.setEscapeButton(stay)
+        box.exec()
+        return {save: "save", drop: "drop"}.get(box.clickedButton(), "stay")
+
+    def _save_now(self) -> bool:
+        """Save before going on; the piece must be safe before anything replaces it."""
+        path = self.session.path
+        if path is None:
+            path = self._ask_name()
+        if path is None:
+            return False
+        piece, drafts = self.session.piece, self.session.drafts
+        try:
+            archive.save(piece, self.pictures, path, drafts)
+        except UserError as error:
+            self.tools.notices.say(str(error))
+            return False
+        self.session.mark_saved(path, piece, drafts)
+        self.settings.remember_project(path)
+        self.safekeeping.keep_copy()
+        return True
+
+    def fill_recent(self, menu: QMenu) -> None:
+        """List the projects opened last."""
+        menu.clear()
+        for path in self.settings.recent:
+            action = menu.addAction(path.stem)
+            action.setToolTip(str(path))
+            action.triggered.connect(lambda _=False, p=path: self.open_project(p))
+        if menu.isEmpty():
+            menu.addAction("No projects yet").setEnabled(False)
+        else:
+            menu.addSeparator()
+            menu.addAction("Empty this list").triggered.connect(self.settings.forget_all_projects)
+        menu.setToolTipsVisible(True)
+
+    # Export ----------------------------------------------------------------
+
+    def choose_export(self) -> None:
+        """Ask where the finished image should go, then export and check it."""
+        from nimble_tile.core.output.export import SUFFIX
+
+        kind = self.session.piece.finish.format
+        filters = {
+            "png": "PNG (*.png)", "jpeg": "JPEG (*.jpg *.jpeg)", "svg": "SVG (*.svg)",
+            "pdf": "PDF (*.pdf)",
+        }  # fmt: skip
+        start = Path(self.folder("exports")) / f"{self.session.name}{SUFFIX[kind]}"
+        suffixes = (SUFFIX[kind], *SUFFIX.values(), ".jpeg")
+        path = save_path(self.parent(), "Export the finished image", start, filters[kind], suffixes)
+        if path is not None:
+            self.export_to(path)
+
+    def export_to(self, path: Path) -> None:
+        """Render at full size, write, read back, and show what the readers found."""
+        piece = self.session.piece
+        self.settings.set_folder_of("exports", path)
+
+        def work(progress: Progress) -> Proof:
+            from nimble_tile.core.output.export import export, format_of
+            from nimble_tile.core.render import Renderer
+
+            format_of(path)
+            progress.step("Rendering at full size", 0.1)
+            rendering = Renderer(self.pictures).render(piece)
+            progress.step(f"Writing {path.name} and reading it back", 0.5)
+            return export(rendering, path, piece.finish, self.tools.bay)
+
+        def done(proof: Proof) -> None:
+            self.exported.emit(piece, proof)
+            right, able = proof.verdict.readers_right
+            self.tools.notices.say(
+                f"Exported {path.name}. {proof.verdict.words}: {right} of {able} readers read "
+                "the file back from disk.",
+                good=proof.verdict.scans,
+                choices=(("Check it with trials", lambda: self.check_wanted.emit(path)),),
+            )
+
+        self.job(work, done)
+
+    # Small things ----------------------------------------------------------
+
+    def job(self, work, done) -> None:
+        """Run a job; what goes wrong is said above the bench."""
+        self.tools.run(work, done)
+
+    def folder(self, what: str) -> str:
+        """Folder used last for a sort of file."""
+        return self.settings.folder_of(what)

@@ -1,0 +1,86 @@
+"""Copies of unsaved work, kept aside and offered after a crash."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from nimble_tile.core.errors import UserError
+from nimble_tile.core.project import archive
+from nimble_tile.core.project.recovery import Leftover, Recovery
+from nimble_tile.ui.work.jobs import Progress
+
+if TYPE_CHECKING:
+    from nimble_tile.ui.work.tools import Tools
+
+
+class Safekeeping(QObject):
+    """Keeps copies of one window's unsaved work.
+
+    Signals
+    -------
+    began
+        A copy is brought back.
+    """
+
+    began = Signal()
+
+    def __init__(self, tools: Tools, parent: QObject) -> None:
+        super().__init__(parent)
+        self.tools, self.session = tools, tools.session
+        self.recovery = Recovery(tools.settings.folder / "unsaved")
+        self._warned = False  # that copies cannot be kept
+
+    def keep_copy(self) -> None:
+        """Keep a copy of unsaved work aside, or drop it when all is saved."""
+        piece, path, drafts = self.session.piece, self.session.path, self.session.drafts
+        recovery = self.recovery
+        if not self.session.unsaved:
+            recovery.drop()
+            return
+
+        def work(progress: Progress) -> bool:
+            recovery.keep(piece, self.tools.pictures, path, drafts)
+            return True
+
+        def failed(error: UserError) -> None:
+            # Told once: the work itself goes on.
+            if not self._warned:
+                self._warned = True
+                self.tools.notices.say(
+                    f"No copy of the unsaved work could be kept. {error} Save the project now."
+                )
+
+        def kept(_: object) -> None:
+            self._warned = False
+
+        self.tools.jobs.start(work, kept, failed)
+
+    def offer_leftovers(self) -> None:
+        """Offer what a program that did not end properly left behind."""
+        leftovers = self.recovery.leftovers()
+        if not leftovers or self.session.unsaved:
+            return
+        newest = leftovers[0]
+        name = newest.original.stem if newest.original else "an unsaved piece"
+        self.tools.notices.say(
+            f"The program did not end properly last time. Unsaved work on {name} was kept.",
+            choices=(
+                ("Bring it back", lambda: self._bring_back(newest)),
+                ("Throw it away", lambda: self.recovery.discard(newest)),
+            ),
+        )
+
+    def _bring_back(self, leftover: Leftover) -> None:
+        def work(progress: Progress) -> archive.Project:
+            progress.step("Bringing unsaved work back", 0.3)
+            return archive.load_project(leftover.path, self.tools.pictures)
+
+        def done(project: archive.Project) -> None:
+            self.began.emit()
+            self.session.start(project.piece, leftover.original, saved=False, drafts=project.drafts)
+            self.recovery.discard(leftover)
+            self.keep_copy()
+
+        self.tools.run(work, done)

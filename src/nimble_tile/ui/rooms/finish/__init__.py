@@ -1,0 +1,1 @@
+"""Rung 6: captions, frame, layout, size and export."""

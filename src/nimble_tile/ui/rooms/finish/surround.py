@@ -1,0 +1,189 @@
+"""The frame that is drawn round code and captions."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+from PySide6.QtCore import QRectF, Signal
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
+from PySide6.QtWidgets import QCheckBox, QPushButton
+
+from nimble_tile.core.additions import Surround
+from nimble_tile.core.piece import Piece
+from nimble_tile.ui.kit import theme as themes
+from nimble_tile.ui.kit.controls import Segments, Slider, named, row, set_checked, soft
+from nimble_tile.ui.kit.paths import to_painter_path
+from nimble_tile.ui.kit.pickers import PictureGrid
+from nimble_tile.ui.ladder.page import Page
+from nimble_tile.ui.work.colour_desk import ColourDesk
+from nimble_tile.ui.work.session import Session
+
+KINDS = (
+    ("none", "None"), ("rule", "Rule"), ("card", "Card"), ("ticket", "Ticket"), ("tag", "Tag"),
+    ("pointer", "Pointer"), ("ring", "Ring"),
+)  # fmt: skip
+
+SIDED = ("ticket", "tag", "pointer")
+"""Kinds with a side of their own."""
+
+FIRST_SIDE = {"tag": "above"}
+"""Where a kind's side is when it is first chosen; else below."""
+
+
+@lru_cache(maxsize=16)
+def _picture(kind: str) -> QPainterPath:
+    """A kind's outline in a small square."""
+    from nimble_tile.core.caption.surround import Lengths, outline
+
+    frame = Surround(kind=kind, side=FIRST_SIDE.get(kind, "below"))
+    lengths = Lengths(gap=2, margin=0, line=1, corner=4)
+    content = (0.0, 0.0, 24.0, 29.0 if kind == "ticket" else 24.0)
+    if kind == "tag":
+        content = (0.0, -5.0, 24.0, 24.0)
+    return to_painter_path(outline(frame, lengths, content, 24, 0))
+
+
+class SurroundPage(Page):
+    """Kind, distances, line, paper.
+
+    Signals
+    -------
+    room_wanted
+        The code is to be made smaller so that the frame fits on the picture.
+    """
+
+    room_wanted = Signal()
+
+    def __init__(self, session: Session, desk: ColourDesk) -> None:
+        super().__init__(session, desk)
+        default = Surround()
+        self.kind = PictureGrid("Frame", KINDS, self._paint_kind, columns=4, cell=57, captions=True)
+        self.kind.chosen.connect(self._choose)
+        self.body.addWidget(self.kind)
+        self.side = Segments(
+            "Side",
+            [("below", "Below", "At the lower edge"), ("above", "Above", "At the upper edge"),
+             ("left", "Left", "At the left edge"), ("right", "Right", "At the right edge")],
+        )  # fmt: skip
+        self.side.chosen.connect(lambda side: session.edit("surround", "Turn the frame", side=side))
+        self.gap = self._slider("Distance to the code", "gap", 30, default.gap)
+        self.corner = self._slider("Corners", "corner", 30, default.corner)
+        self.line = self._slider("Line", "line", 5, default.line, 2)
+        self.margin = self._slider("Margin outside", "margin", 40, default.margin)
+        self.line_colour = self.swatch(
+            "Line colour", "Line colour",
+            lambda c: session.edit("surround", "Change the line's colour", "line colour",
+                                   line_colour=c),
+        )  # fmt: skip
+        self.paper_on = QCheckBox("Paper inside")
+        self.paper_on.toggled.connect(
+            lambda on: session.edit(
+                "surround", "Lay paper" if on else "Take the paper away",
+                paper=self.paper.colour if on else None,
+            )
+        )  # fmt: skip
+        self.paper = self.swatch(
+            "Paper colour",
+            "Paper colour",
+            lambda c: session.edit("surround", "Change the paper's colour", "paper", paper=c),
+        )
+        self.paper.set_colour(default.paper)
+        self.through = QCheckBox("The paper is the code's ground, too")
+        self.through.toggled.connect(
+            lambda on: session.edit("surround", "Choose the code's ground", through=on)
+        )
+        for widget in (self.side, self.gap, self.corner, self.line):
+            self.body.addWidget(widget)
+        self.body.addLayout(named("Line colour", self.line_colour))
+        self.body.addWidget(self.paper_on)
+        self.body.addLayout(named("Paper", self.paper))
+        self.body.addWidget(self.through)
+        self.body.addWidget(self.margin)
+        self.beyond = soft()
+        self.make_room = QPushButton("Make room for it")
+        self.make_room.setToolTip("Makes the code smaller until the frame fits on the picture")
+        self.make_room.clicked.connect(self.room_wanted)
+        self.body.addWidget(self.beyond)
+        self.body.addLayout(row(self.make_room, 1))
+        self.body.addStretch(1)
+        self.show_reach("")
+
+    def _slider(self, name: str, field: str, most: float, default: float, places: int = 1):
+        slider = Slider(name, 0, most, default, "mm", decimals=places)
+        slider.edited.connect(
+            lambda value: self.session.edit(
+                "surround", f"Change the frame's {name.lower()}", field, **{field: round(value, 3)}
+            )
+        )
+        slider.released.connect(self.session.part)
+        return slider
+
+    def _choose(self, kind: str) -> None:
+        changes: dict[str, object] = {"kind": kind}
+        if kind in SIDED and self.session.piece.surround.kind not in SIDED:
+            changes["side"] = FIRST_SIDE.get(kind, "below")
+        self.session.edit("surround", "Choose the frame", **changes)
+
+    def _paint_kind(
+        self, painter: QPainter, area: QRectF, kind: object, theme: themes.Theme
+    ) -> None:
+        side = 24.0
+        code = QRectF(0, 0, side, side)
+        painter.setPen(QPen(QColor(theme.ink), 1.2))
+        painter.setBrush(QColor(theme.panel))
+        path = None if kind == "none" else _picture(str(kind))
+        whole = code if path is None else path.boundingRect()
+        scale = min(area.width() / whole.width(), area.height() / whole.height())
+        scale = min(scale, area.width() / (side * 1.1))
+        painter.translate(area.center())
+        painter.scale(scale, scale)
+        painter.translate(-whole.center())
+        pen = QPen(QColor(theme.ink), 1.3)
+        pen.setCosmetic(True)
+        painter.setPen(pen)
+        if path is not None:
+            painter.drawPath(path)
+        painter.setPen(QColor(0, 0, 0, 0))
+        painter.setBrush(QColor(theme.soft))
+        for x, y in ((3, 3), (15, 3), (3, 15)):
+            painter.drawRect(QRectF(x, y, 6, 6))
+        for x, y in ((15, 15), (18, 18), (12, 12)):
+            painter.drawRect(QRectF(x, y, 3, 3))
+
+    def show_piece(self, piece: Piece) -> None:
+        frame = piece.surround
+        there = frame.kind != "none"
+        on_picture = piece.picture.digest is not None
+        self.kind.set_value(frame.kind)
+        self.side.set_value(frame.side)
+        for slider, value in (
+            (self.gap, frame.gap), (self.corner, frame.corner), (self.line, frame.line),
+            (self.margin, frame.margin),
+        ):  # fmt: skip
+            slider.set_value(value)
+        self.line_colour.set_colour(frame.line_colour)
+        set_checked(self.paper_on, frame.paper is not None)
+        if frame.paper is not None:
+            self.paper.set_colour(frame.paper)
+        set_checked(self.through, frame.through)
+        self.side.setVisible(frame.kind in SIDED)
+        self.corner.setVisible(frame.kind in ("card", "ticket", "tag", "pointer"))
+        for widget in (self.gap, self.line, self.paper_on):
+            widget.setVisible(there)
+        self.through.setVisible(there and not on_picture and frame.paper is not None)
+        self.margin.setVisible(not on_picture and (there or bool(piece.caption.items)))
+        for swatch, shown in (
+            (self.line_colour, there and frame.line > 0),
+            (self.paper, there and frame.paper is not None),
+        ):
+            swatch.setEnabled(shown)
+
+    def show_reach(self, told: str) -> None:
+        """Whether something sticks out of the picture."""
+        self.beyond.setText(told)
+        self.beyond.setVisible(bool(told))
+        self.make_room.setVisible(bool(told))
+
+    def dress(self, theme: themes.Theme) -> None:
+        super().dress(theme)
+        self.kind.dress(theme)

@@ -1,0 +1,1 @@
+"""Rung 5: logos, what lies under them and what they cost."""

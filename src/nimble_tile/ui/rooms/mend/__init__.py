@@ -1,0 +1,1 @@
+"""The window that mends a finished picture."""

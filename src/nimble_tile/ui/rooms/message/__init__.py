@@ -1,0 +1,1 @@
+"""Rung 1: what a scan says."""

@@ -1,0 +1,301 @@
+"""Rung 1: what the code says."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from pydantic import ValidationError
+from PySide6.QtCore import QEvent, QMimeData, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QKeySequence, QTextCursor
+from PySide6.QtWidgets import QLabel, QLineEdit, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
+
+from nimble_tile.core.errors import MessageError, UserError
+from nimble_tile.core.message import Advice, Fix, advise, campaign, encoded_length, kinds
+from nimble_tile.core.piece import Message, Piece
+from nimble_tile.ui.kit import theme as themes
+from nimble_tile.ui.kit.controls import Choice, Fold, named, row, set_rank, soft
+from nimble_tile.ui.ladder.rung import Rung
+from nimble_tile.ui.rooms.message.density import DensityView
+from nimble_tile.ui.work.session import SAMPLE, Session
+
+if TYPE_CHECKING:
+    from nimble_tile.core.study import Study
+    from nimble_tile.ui.rooms.message.forms import FormView
+    from nimble_tile.ui.work.engine import Shown
+
+
+class _Field(QPlainTextEdit):
+    """The message; a link is one line, so Return adds none to it."""
+
+    one_line = True
+
+    def event(self, event: QEvent) -> bool:
+        # Undo and redo belong to the piece, not to this field.
+        if event.type() == QEvent.Type.ShortcutOverride and (
+            event.matches(QKeySequence.StandardKey.Undo)
+            or event.matches(QKeySequence.StandardKey.Redo)
+        ):
+            event.ignore()
+            return False
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if self.one_line and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            event.accept()
+            return
+        super().keyPressEvent(event)
+
+    def insertFromMimeData(self, source: QMimeData) -> None:
+        # What is copied elsewhere often ends in a line break that nobody meant.
+        if self.one_line and source.hasText():
+            self.insertPlainText(source.text().strip("\r\n"))
+        else:
+            super().insertFromMimeData(source)
+
+
+class _Tags(Fold):
+    """Campaign tags of a link."""
+
+    changed = Signal(str, str)
+
+    def __init__(self) -> None:
+        super().__init__("Campaign tags")
+        self.lines: dict[str, QLineEdit] = {}
+        hints = {"source": "poster", "medium": "print", "campaign": "lantern-walk"}
+        for tag in campaign.TAGS:
+            line = QLineEdit()
+            line.setPlaceholderText(hints.get(tag, ""))
+            line.textEdited.connect(lambda text, t=tag: self.changed.emit(t, text))
+            self.inside.addLayout(named(tag.capitalize(), line, 78))
+            self.lines[tag] = line
+        self.inside.addWidget(soft("Added to the link as utm_…; the rest of it stays as it is."))
+
+    def show_link(self, link: str) -> None:
+        tags = campaign.tags_of(link)
+        for tag, line in self.lines.items():
+            if line.text() != tags.get(tag, ""):
+                line.setText(tags.get(tag, ""))
+        self.set_note(f"{len(tags)} of {len(campaign.TAGS)}" if tags else "")
+
+
+class MessageRung(Rung):
+    """Kind, text or form, advice with one-click fixes, density."""
+
+    title, rung = "Message", "message"
+    scan_wanted = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._theme = themes.LIGHT
+        self.kind = Choice("Kind of message", list(kinds.TITLES.items()))
+        self.kind.setMaxVisibleItems(len(kinds.TITLES))
+        self.kind.chosen.connect(self._choose_kind)
+        self.text = _Field()
+        self.text.setAccessibleName("Message")
+        self.text.setPlaceholderText("What a scan should give back")
+        self.text.setTabChangesFocus(True)
+        self.text.setUndoRedoEnabled(False)
+        self.text.setFixedHeight(84)
+        self.text.setLineWrapMode(QPlainTextEdit.LineWrapMode.WidgetWidth)
+        self.text.textChanged.connect(self._type)
+        self.tags = _Tags()
+        self.tags.changed.connect(self._tag)
+        self.form: FormView | None = None
+        self._form_place = QVBoxLayout()
+        self.written = Fold("The text that is written")
+        self.raw = QPlainTextEdit()
+        self.raw.setReadOnly(True)
+        self.raw.setAccessibleName("The text that is written")
+        self.raw.setTabChangesFocus(True)
+        self.raw.setFixedHeight(96)
+        self.written.inside.addWidget(self.raw)
+        self.error = QLabel()
+        self.error.setWordWrap(True)
+        set_rank(self.error, "error")
+        self.error.hide()
+        self.count = soft()
+        self._advice = QWidget()
+        self._advice_layout = QVBoxLayout(self._advice)
+        self._advice_layout.setContentsMargins(0, 0, 0, 0)
+        self._advice_layout.setSpacing(8)
+        self._advised: list[Advice] | None = None
+        self.density = DensityView()
+        self.density.level_chosen.connect(
+            lambda level: session.edit("code", f"Choose level {level}", level=level)
+        )
+        self.density.offer_taken.connect(self._take_offer)
+        self.scan = QPushButton("Take it from an image…")
+        self.scan.setProperty("flat", True)
+        self.scan.setToolTip("Reads the code in an image and fills in its message")
+        self.scan.clicked.connect(self.scan_wanted)
+        self.body.addLayout(named("Kind", self.kind, 78))
+        self.body.addWidget(self.text)
+        self.body.addLayout(self._form_place)
+        for widget in (self.error, self._advice, self.count, self.tags, self.written):
+            self.body.addWidget(widget)
+        self.body.addWidget(self.density)
+        self.body.addLayout(row(self.scan, 1))
+
+    def unfinished(self, piece: Piece) -> UserError | None:
+        """What the form still needs, where that is why there is no code."""
+        form = piece.message.details
+        if form is None or piece.message.text:
+            return None
+        stops = [remark.text for remark in kinds.remarks(form) if remark.stops]
+        what = f"The {kinds.TITLES[piece.message.kind].lower()} is unfinished."
+        return MessageError(what, stops[0] if stops else "")
+
+    def summary(self, piece: Piece, shown: Shown | None) -> str:
+        message = piece.message
+        if message.details is not None and not message.text:
+            return f"{kinds.TITLES[message.kind]}, unfinished"
+        return kinds.in_words(message) or "Nothing written yet"
+
+    # Edits -----------------------------------------------------------------
+
+    def _type(self) -> None:
+        name = "Write the message"
+        self.session.edit("message", name, "message", text=self.text.toPlainText())
+
+    def _put(self, message: Message, name: str, key: str = "") -> None:
+        piece = self.session.piece.model_copy(update={"message": message})
+        self.session.put(piece, name, key)
+
+    def _choose_kind(self, kind: str) -> None:
+        old = self.session.piece.message
+        if kind == old.kind:
+            return
+        message = kinds.of_kind(kind, old.text)
+        if message.details is not None and not message.text:
+            from nimble_tile.ui.rooms.message.forms import fresh
+
+            details = message.details.model_copy(update=fresh(kind))
+            message = kinds.compose(details)
+        self._put(message, f"Change the kind to {kinds.TITLES[kind].lower()}")
+        if self.form is not None:
+            self.form.begin()
+        else:
+            self.text.setFocus()
+
+    def _fill(self, name: str, value: Any) -> None:
+        details = self.session.piece.message.details
+        changes = {name: value}
+        if name == "all_day" and value:
+            changes |= {"start": details.start[:10], "end": details.end[:10]}
+        elif name == "all_day":
+            changes |= {
+                field: f"{text[:10]}T18:00" if text else ""
+                for field, text in (("start", details.start), ("end", details.end))
+            }
+        try:
+            filled = type(details).model_validate({**dict(details), **changes})
+        except ValidationError:
+            return
+        title = kinds.TITLES[filled.kind].lower()
+        self._put(kinds.compose(filled), f"Fill in the {title}", f"form {name}")
+
+    def _tag(self, tag: str, value: str) -> None:
+        link = self.session.piece.message.text
+        tags = {**campaign.tags_of(link), tag: value}
+        text = campaign.with_tags(link, tags)
+        self.session.edit("message", "Change the campaign tags", f"tag {tag}", text=text)
+
+    def _take_offer(self, offer) -> None:
+        piece = self.session.piece
+        if offer.message is not None:
+            piece = piece.model_copy(update={"message": offer.message})
+        if offer.code:
+            piece = piece.edited("code", **offer.code)
+        self.session.put(piece, offer.label)
+
+    def _fix(self, fix: Fix) -> None:
+        if fix.kind is not None:
+            self._put(kinds.of_kind(fix.kind, fix.text), fix.label)
+        else:
+            self.session.edit("message", fix.label, text=fix.text)
+
+    # Showing ---------------------------------------------------------------
+
+    def show_piece(self, piece: Piece) -> None:
+        message = piece.message
+        self.kind.set_value(message.kind)
+        formed = message.details is not None
+        self.text.setVisible(not formed)
+        self.tags.setVisible(message.kind == "link")
+        self.written.setVisible(formed)
+        self.text.one_line = message.kind == "link"
+        if not formed and self.text.toPlainText() != message.text:
+            self.text.blockSignals(True)
+            self.text.setPlainText(message.text)
+            self.text.moveCursor(QTextCursor.MoveOperation.End)
+            self.text.blockSignals(False)
+        self._show_form(message)
+        if message.kind == "link":
+            self.tags.show_link(message.text)
+        characters, size = len(message.text), encoded_length(message.text)
+        shown = f"{characters} characters" if characters != 1 else "1 character"
+        self.count.setText(shown if size == characters else f"{shown}, {size} bytes as UTF-8")
+        self.count.setVisible(bool(message.text))
+        self._show_advice(message.text, advise(message))
+
+    def _show_form(self, message: Message) -> None:
+        wanted = message.kind if message.details is not None else None
+        if self.form is not None and self.form.kind != wanted:
+            self._form_place.removeWidget(self.form)
+            self.form.hide()
+            self.form.deleteLater()
+            self.form = None
+        if wanted is None:
+            return
+        if self.form is None:
+            from nimble_tile.ui.rooms.message.forms import FormView
+
+            self.form = FormView(wanted)
+            self.form.changed.connect(self._fill)
+            self.form.dress(self._theme)
+            self._form_place.addWidget(self.form)
+        self.form.show_details(message.details, kinds.remarks(message.details))
+        self.raw.setPlainText(message.text)
+        self.written.set_note("" if message.text else "nothing yet")
+
+    def _show_advice(self, text: str, advice: list[Advice]) -> None:
+        if text == SAMPLE:
+            advice = [Advice("note", "This is a sample link. Write yours over it."), *advice]
+        if advice == self._advised:
+            return
+        self._advised = advice
+        while (item := self._advice_layout.takeAt(0)) is not None:
+            item.widget().hide()
+            item.widget().deleteLater()
+        for remark in advice:
+            entry = QWidget()
+            layout = QVBoxLayout(entry)
+            layout.setContentsMargins(0, 0, 0, 0)
+            layout.setSpacing(0)
+            label = soft(remark.text)
+            set_rank(label, "warn" if remark.weight == "warn" else "soft")
+            layout.addWidget(label)
+            if remark.fix is not None:
+                button = QPushButton(remark.fix.label)
+                button.setProperty("flat", True)
+                button.setCursor(Qt.CursorShape.PointingHandCursor)
+                button.clicked.connect(lambda _=False, fix=remark.fix: self._fix(fix))
+                layout.addLayout(row(button, 1))
+            self._advice_layout.addWidget(entry)
+        self._advice.setVisible(bool(advice))
+
+    def show_study(self, study: Study) -> None:
+        self.density.show_study(study, self.session.piece)
+
+    def show_error(self, error: UserError | None) -> None:
+        concerns = isinstance(error, MessageError) and bool(self.session.piece.message.text)
+        self.error.setText(str(error) if concerns else "")
+        self.error.setVisible(concerns)
+
+    def dress(self, theme: themes.Theme) -> None:
+        super().dress(theme)
+        self._theme = theme
+        for fold in (self.tags, self.written):
+            fold.dress(theme)
+        if self.form is not None:
+            self.form.dress(theme)

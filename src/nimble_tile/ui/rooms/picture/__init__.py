@@ -1,0 +1,1 @@
+"""Rung 3: place, frame, tones and cut-out of the picture."""

@@ -1,0 +1,1 @@
+"""Band, trial wall and one trial large."""

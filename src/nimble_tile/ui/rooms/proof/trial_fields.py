@@ -1,0 +1,205 @@
+"""The numbers of a trial as rows to type in, and the frame that they make."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QDoubleSpinBox,
+    QLabel,
+    QWidget,
+)
+
+from nimble_tile.core.trials.trial import Trial
+from nimble_tile.ui.kit import theme as themes
+from nimble_tile.ui.kit.controls import guard_wheel, row
+from nimble_tile.ui.kit.marks import paint_reader
+
+if TYPE_CHECKING:
+    pass
+
+
+@dataclass(frozen=True)
+class Field:
+    """One parameter: where it stands in a trial and how it is shown."""
+
+    part: str
+    name: str
+    label: str
+    unit: str = ""
+    factor: float = 1
+    decimals: int = 0
+    step: float = 1
+    optional: float | None = None  # what it is when it is switched on
+    tip: str = ""
+
+
+GROUPS: tuple[tuple[str, tuple[Field, ...]], ...] = (
+    ("Where it is shown", (
+        Field("shown", "size", "Symbol", "mm", 1, 1, 1, 40,
+              "Side without quiet zone; switched off: as large as the piece comes out on paper"),
+        Field("shown", "ground", "Surroundings", "%", 100, 0, 5,
+              tip="Reflectance of what lies round the image: 0 black, 100 white"),
+        Field("before", "paper", "Paper", "%", 100, 0, 5, tip="Reflectance of the paper"),
+        Field("before", "ink", "Ink", "%", 100, 0, 1,
+              tip="Reflectance of full ink, or of the screen where it is black"),
+    )),
+    ("Where the camera stands", (
+        Field("view", "distance", "Distance", "mm", 1, 0, 10),
+        Field("view", "sideways", "Tilt sideways", "°"),
+        Field("view", "lengthways", "Tilt lengthways", "°"),
+        Field("view", "turn", "Turn", "°"),
+    )),
+    ("Camera", (
+        Field("camera", "pixels", "Frame width", "px", 1, 0, 20),
+        Field("camera", "field", "Field of view", "°"),
+        Field("camera", "blur", "Focus blur", "px", 1, 2, 0.1,
+              tip="Standard deviation in pixels of the frame"),
+        Field("camera", "motion", "Motion", "px", 1, 1, 0.5),
+        Field("camera", "motion_angle", "Direction", "°", step=5),
+        Field("camera", "exposure", "Exposure", "EV", 1, 1, 0.1),
+        Field("camera", "noise", "Noise", "×", 1, 1, 0.1, tip="1: a common phone"),
+    )),
+    ("Light", (
+        Field("light", "lux", "Light", "lx", 1, 1, 1, tip="500: an office; 10: a candlelit table"),
+        Field("light", "kelvin", "Colour", "K", 1, 0, 100),
+        Field("light", "falloff", "Falls off by", "%", 100, 0, 5),
+        Field("light", "shadow", "Shadow takes", "%", 100, 0, 5),
+        Field("light", "shadow_at", "Shadow's place", "%", 100, 0, 5),
+        Field("light", "shadow_angle", "Shadow's angle", "°", step=5),
+        Field("light", "shadow_edge", "Shadow's edge", "%", 100, 0, 1),
+        Field("light", "glare", "Glare", "%", 100, 0, 10, tip="100: as bright as white paper"),
+        Field("light", "glare_x", "Glare across", "%", 100, 0, 5),
+        Field("light", "glare_y", "Glare down", "%", 100, 0, 5),
+        Field("light", "glare_size", "Glare's radius", "%", 100, 0, 1),
+    )),
+    ("What happened to it", (
+        Field("before", "shrink", "Shrunk to", "px", 1, 0, 20, 640, "Longer side of the image"),
+        Field("before", "jpeg", "Saved as JPEG", "", 1, 0, 5, 50, "Quality, 1 to 100"),
+        Field("before", "times", "Times", "×", tip="Each time a little smaller"),
+        Field("before", "dot_gain", "Dot gain", "%", 100, 0, 1),
+        Field("wear", "smudge", "Smudged", "%", 100, 1, 0.5, tip="Share of the area"),
+        Field("wear", "crumple", "Crumpled", "%", 100, 0, 5),
+        Field("wear", "fold", "Folded by", "°"),
+        Field("wear", "fold_at", "Fold's place", "%", 100, 0, 5),
+        Field("wear", "fold_angle", "Fold's angle", "°", step=5),
+    )),
+)  # fmt: skip
+
+
+def limits_of(part: str, name: str) -> tuple[float, float]:
+    """Lowest and highest value of a parameter, as the model has them."""
+    info = type(getattr(Trial(), part)).model_fields[name]
+    low, high = 0.0, 1.0
+    for rule in info.metadata:
+        low = getattr(rule, "ge", low) if hasattr(rule, "ge") else low
+        high = getattr(rule, "le", high) if hasattr(rule, "le") else high
+    return float(low), float(high)
+
+
+class FieldRow(QWidget):
+    """Label, number, and a switch where the parameter may be absent.
+
+    Signals
+    -------
+    edited : object
+        The new value, None where it is switched off.
+    """
+
+    edited = Signal(object)
+
+    def __init__(self, field: Field) -> None:
+        super().__init__()
+        self.field = field
+        low, high = limits_of(field.part, field.name)
+        self.box = QDoubleSpinBox()
+        self.box.setDecimals(field.decimals)
+        self.box.setRange(low * field.factor, high * field.factor)
+        self.box.setSingleStep(field.step)
+        self.box.setKeyboardTracking(False)
+        self.box.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.box.setFixedWidth(92)
+        self.box.setSuffix(f" {field.unit}" if field.unit else "")
+        self.box.setAccessibleName(field.label)
+        guard_wheel(self.box)
+        self.switch: QCheckBox | None = None
+        if field.optional is not None:
+            self.switch = QCheckBox(field.label)
+            self.switch.toggled.connect(self._told)
+            label: QWidget = self.switch
+        else:
+            label = QLabel(field.label)
+            label.setBuddy(self.box)
+        label.setToolTip(field.tip)
+        self.box.setToolTip(field.tip)
+        self.setLayout(row(label, 1, self.box))
+        self.box.valueChanged.connect(self._told)
+
+    def show_value(self, value: float | None) -> None:
+        """Show a value without telling anyone."""
+        self.blockSignals(True)
+        if self.switch is not None:
+            self.switch.setChecked(value is not None)
+            self.box.setEnabled(value is not None)
+        shown = self.field.optional if value is None else value
+        self.box.setValue(shown * self.field.factor)
+        self.blockSignals(False)
+
+    def _told(self, _: object) -> None:
+        on = self.switch is None or self.switch.isChecked()
+        self.box.setEnabled(on)
+        self.edited.emit(self.box.value() / self.field.factor if on else None)
+
+
+class Preview(QWidget):
+    """The frame of the trial at hand, and who reads it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.theme = themes.LIGHT
+        self.setFixedWidth(280)
+        self.setAccessibleName("Frame of this trial")
+        self.image: QImage | None = None
+        self.read: dict[str, bool] = {}
+        self.plain: dict[str, bool] = {}
+        self.told = "A frame appears here once there is a code."
+
+    def take(self, image: QImage, read: dict[str, bool], plain: dict[str, bool]) -> None:
+        """Show a frame and its readers."""
+        self.image, self.read, self.plain = image, read, plain
+        told = [f"{name} {'reads' if ok else 'does not read'} it" for name, ok in read.items()]
+        self.setAccessibleDescription(", ".join(told))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        theme = self.theme
+        area = QRectF(0, 0, self.width(), 280)
+        painter.fillRect(area, QColor(theme.bench))
+        if self.image is None:
+            painter.setPen(QColor(theme.soft))
+            wraps = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+            painter.drawText(area.adjusted(20, 0, -20, 0), wraps, self.told)
+            return
+        scale = min(area.width() / self.image.width(), area.height() / self.image.height())
+        frame = QRectF(0, 0, self.image.width() * scale, self.image.height() * scale)
+        frame.moveCenter(area.center())
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, scale < 3)
+        painter.drawImage(frame, self.image)
+        painter.setFont(themes.font(14))
+        for column, title in ((0, ""), (140, "piece"), (200, "plain")):
+            painter.setPen(QColor(theme.soft))
+            line = QRectF(column, 290, 60, 20)
+            painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, title)
+        for index, (name, ok) in enumerate(self.read.items()):
+            y = 314 + index * 22
+            painter.setPen(QColor(theme.ink))
+            painter.drawText(QRectF(0, y, 130, 20), Qt.AlignmentFlag.AlignVCenter, name)
+            for x, value in ((148, ok), (208, self.plain.get(name, False))):
+                colour = QColor(theme.well if value else theme.fails)
+                paint_reader(painter, QRectF(x, y + 4, 12, 12), value, colour)

@@ -1,0 +1,1 @@
+"""What goes on behind the window: the open piece, the workers, what is remembered."""

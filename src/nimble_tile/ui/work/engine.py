@@ -1,0 +1,300 @@
+"""The worker that renders and judges the newest piece."""
+
+from __future__ import annotations
+
+import math
+import threading
+import time
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage
+
+from nimble_tile.core.additions import Layout
+from nimble_tile.core.errors import UserError
+from nimble_tile.core.picture.placing import region_on, side_of
+from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.piece import Piece, Region
+from nimble_tile.ui.kit.images import to_qimage
+from nimble_tile.ui.work import sights
+from nimble_tile.ui.work.sights import Wants
+
+if TYPE_CHECKING:
+    from nimble_tile.core.render import Renderer, Rendering
+    from nimble_tile.core.scan.bay import ReaderBay
+    from nimble_tile.core.scan.verdict import Verdict
+
+PREVIEW = 1024
+"""Longer side of the preview, in pixels."""
+
+LARGEST_PREVIEW = 2048
+LEAST_MODULE = 5
+"""Pixels a module that the preview grants, up to `LARGEST_PREVIEW`, so that a
+small code on a large picture is judged fairly."""
+
+PATIENCE = 0.3
+"""Seconds after which a verdict is given even while edits keep coming."""
+
+
+@dataclass(frozen=True, eq=False)
+class Shown:
+    """What the bench needs of one rendering.
+
+    Attributes
+    ----------
+    ticket : int
+        Number of the edit that it belongs to.
+    piece : Piece
+    finished, picture, code : QImage
+        The lenses' images, all of one size. Without a code `finished` is the
+        picture and `code` is None.
+    eye : QImage or None
+        The finished image as a reader with a local threshold sees it.
+    rendering : Rendering or None
+    error : UserError or None
+        Why there is no code.
+    natural : int
+        Longer side that suits the piece when none is chosen.
+    extent : (int, int) or None
+        Width and height of the framed picture at the original's resolution.
+    place : Region or None
+        Where the code lies on it, as it was used.
+    worked_on : QImage or None
+        Shown instead of all others while a hand works on the picture.
+    overlay : QImage or None
+        The mask that a hand works on.
+    arranged : bool
+        Whether the piece is shown in its layout.
+    beyond : str
+        What sticks out of the picture, in a sentence.
+    """
+
+    ticket: int
+    piece: Piece
+    finished: QImage | None
+    picture: QImage | None
+    code: QImage | None
+    rendering: Rendering | None
+    error: UserError | None = None
+    natural: int = 0
+    extent: tuple[int, int] | None = None
+    place: Region | None = None
+    worked_on: QImage | None = None
+    overlay: QImage | None = None
+    arranged: bool = False
+    beyond: str = ""
+    eye: QImage | None = None
+
+
+def beyond(rendering: Rendering) -> str:
+    """What of a frame or of captions does not fit on the picture, in a sentence."""
+    laid = rendering.laid
+    if laid is None or not rendering.blended or rendering.arranged:
+        return ""
+    import numpy as np
+
+    from nimble_tile.core.picture.warping import mapped
+
+    width, height = rendering.size
+    for item in laid.over:
+        if item.role not in ("paper", "line", "caption"):
+            continue
+        left, top, right, bottom = item.bounds
+        corners = np.array([[left, top], [right, top], [right, bottom], [left, bottom]])
+        x, y = mapped(rendering.matrix, corners).T
+        if min(x.min(), y.min()) < -1 or x.max() > width + 1 or y.max() > height + 1:
+            what = "caption" if item.role == "caption" else "frame"
+            return f"The {what} reaches beyond the picture and is cut off there."
+    return ""
+
+
+def preview_size(piece: Piece, renderer: Renderer) -> tuple[int, int]:
+    """Longer side to render at for the screen, and the piece's natural one."""
+    natural = renderer.natural_size(piece)
+    final = piece.finish.size or natural
+    wanted = PREVIEW
+    extent = renderer.picture_size(piece)
+    modules = renderer.symbol(piece).side + 2 * piece.code.quiet_zone
+    if piece.layout.digest is not None:
+        # The place is a part of the layout, and the code a part of the piece.
+        wanted = LARGEST_PREVIEW
+    elif extent is None:
+        share = modules * renderer.module_pixels(piece) / final
+        wanted = max(wanted, math.ceil(LEAST_MODULE * modules / max(share, 0.05)))
+    else:
+        region = region_on(extent, piece.picture.region)
+        share = side_of(region) / max(extent)
+        wanted = max(wanted, math.ceil(LEAST_MODULE * modules / share))
+    return min(final, wanted, LARGEST_PREVIEW), natural
+
+
+class Engine(QObject):
+    """Renders, then judges, whatever piece came last.
+
+    A newer piece makes older results stale; they are dropped.
+    """
+
+    shown = Signal(object)  # Shown
+    judged = Signal(int, object)  # ticket, Verdict
+    studied = Signal(int, object)  # ticket, Study
+    advised = Signal(int, object)  # ticket, Places
+    pictured = Signal(int, str, object)  # ticket, method, QImage
+    broke = Signal(int, str)  # ticket, what went wrong inside
+
+    def __init__(self, pictures: PictureStore, bay: ReaderBay, parent: QObject | None = None):
+        super().__init__(parent)
+        self._bay = bay
+        self._pictures = pictures
+        self._renderer: Renderer | None = None
+        self._wake = threading.Condition()
+        self._next: tuple[int, Piece] | None = None
+        self._ticket = 0
+        self._stopping = False
+        self._pictured: object = None
+        self.wants = Wants()
+        self._thread = threading.Thread(target=self._run, name="engine", daemon=True)
+
+    def start(self) -> None:
+        """Begin to work; may be called again."""
+        if not self._thread.is_alive() and not self._stopping:
+            self._thread.start()
+
+    @property
+    def ticket(self) -> int:
+        """Number of the newest piece."""
+        return self._ticket
+
+    def submit(self, piece: Piece) -> int:
+        """Take a piece; returns the ticket that its results will carry."""
+        with self._wake:
+            self._ticket += 1
+            self._next = (self._ticket, piece)
+            self._wake.notify()
+            return self._ticket
+
+    def stop(self) -> None:
+        with self._wake:
+            self._stopping = True
+            self._wake.notify()
+        if self._thread.is_alive():
+            self._thread.join(10)
+
+    def _run(self) -> None:
+        # Here and not at the top: the window opens while these load.
+        from nimble_tile.core.render import Renderer
+        from nimble_tile.core.scan.verdict import judge_rendering
+        from nimble_tile.core.study import Student
+
+        self._renderer = Renderer(self._pictures)
+        student = Student(self._renderer)
+        self._bay.warm()
+        waiting_since: float | None = None
+        fonts_known = False
+        while True:
+            with self._wake:
+                while self._next is None and not self._stopping:
+                    self._wake.wait()
+                if self._stopping:
+                    return
+                ticket, piece = self._next
+                self._next = None
+            try:
+                if not self.wants.layout and piece.layout.digest is not None:
+                    # While the piece itself is worked on, it is shown by itself.
+                    piece = piece.model_copy(update={"layout": Layout()})
+                shown = self._show(ticket, piece)
+                self.shown.emit(shown)
+                if shown.rendering is None:
+                    self.studied.emit(ticket, student.study(piece))
+                    continue
+                if self.wants.places and shown.rendering.blended and self._next is None:
+                    made = sights.places(self._renderer, piece, shown.rendering.picture)
+                    self.advised.emit(ticket, made)
+                now = time.monotonic()
+                waiting_since = waiting_since or now
+                if self._next is not None and now - waiting_since < PATIENCE:
+                    continue
+                verdict: Verdict = judge_rendering(shown.rendering, self._bay)
+                waiting_since = None
+                self.judged.emit(ticket, verdict)
+                if self._next is None:
+                    study = student.study(
+                        piece, shown.rendering, self._bay, lambda: self._next is not None
+                    )
+                    self.studied.emit(ticket, study)
+                if self.wants.methods and shown.rendering.blended:
+                    self._picture_methods(ticket, piece, shown.rendering)
+                if not fonts_known and self._next is None:
+                    # Asking for all fonts takes a while: done before anybody opens their list.
+                    from nimble_tile.core.caption.fonts import families
+
+                    families()
+                    fonts_known = True
+            except Exception as error:  # a fault of ours must not end the worker
+                if not self._stopping:
+                    self.broke.emit(ticket, f"{type(error).__name__}: {error}")
+
+    def _picture_methods(self, ticket: int, piece: Piece, rendering: Rendering) -> None:
+        """Small pictures of all methods, until a newer piece comes."""
+        key = (piece.blend.model_copy(update={"method": "tone"}), piece.picture, piece.message,
+               piece.code, piece.look)  # fmt: skip
+        if key == self._pictured:
+            return
+        found = sights.thumbnails(
+            self._renderer, piece, rendering, to_qimage, lambda: self._next is not None
+        )
+        for method, image in found:
+            self.pictured.emit(ticket, method, image)
+        if self._next is None:
+            self._pictured = key
+
+    def _show(self, ticket: int, piece: Piece) -> Shown:
+        from nimble_tile.core.scan.sampling import readers_eye
+
+        work = self.wants.work if piece.picture.digest is not None else ""
+        try:
+            size, natural = preview_size(piece, self._renderer)
+            rendering = self._renderer.render(piece, size, self.wants.moving)
+        except UserError as error:
+            picture = self._picture_alone(piece)
+            extent = self._extent(piece) if picture is not None else None
+            return Shown(ticket, piece, picture, picture, None, None, error, extent=extent)
+        finished = to_qimage(rendering.image if rendering.rgba is None else rendering.rgba)
+        extent, shown_instead, over = self._renderer.picture_size(piece), None, None
+        if work:
+            bare = sights.worked_on(self._renderer, piece, work)
+            if bare is not None:
+                extent = self._renderer.picture_size(bare)
+                shown_instead = to_qimage(self._renderer.canvas(bare, size))
+            image = shown_instead or finished
+            over = sights.overlay(self._renderer, piece, work, (image.width(), image.height()))
+        return Shown(
+            ticket,
+            piece,
+            finished,
+            to_qimage(rendering.picture) if rendering.blended else None,
+            to_qimage(rendering.code_alone()) if self.wants.code else None,
+            rendering,
+            natural=natural,
+            extent=extent,
+            place=rendering.place,
+            worked_on=shown_instead,
+            overlay=over,
+            arranged=rendering.arranged,
+            beyond=beyond(rendering),
+            eye=to_qimage(readers_eye(rendering)) if self.wants.eye else None,
+        )
+
+    def _extent(self, piece: Piece) -> tuple[int, int] | None:
+        try:
+            return self._renderer.picture_size(piece)
+        except UserError:
+            return None
+
+    def _picture_alone(self, piece: Piece) -> QImage | None:
+        try:
+            canvas = self._renderer.canvas(piece, PREVIEW)
+        except UserError:
+            return None
+        return None if canvas is None else to_qimage(canvas)

@@ -1,0 +1,128 @@
+"""What the window remembers between runs, in the XDG folders."""
+
+from __future__ import annotations
+
+import base64
+import json
+import os
+import tempfile
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QByteArray, QSize
+from PySide6.QtWidgets import QMainWindow
+
+MOST_RECENT = 8
+
+SCREEN_FRAME = 32
+"""Pixels of the screen's height left to the window's frame."""
+
+
+def state_file() -> Path:
+    """``$XDG_STATE_HOME/nimble-tile/window.json``."""
+    from platformdirs import user_state_path
+
+    return user_state_path("nimble-tile") / "window.json"
+
+
+class Settings:
+    """Small values by name; unreadable files count as empty, failures to write are ignored.
+
+    Losing a window's place must never stop work on a piece.
+    """
+
+    def __init__(self, path: Path | None = None) -> None:
+        self._own_place = path is not None
+        self._path = path or state_file()
+        try:
+            loaded = json.loads(self._path.read_text("utf-8"))
+        except (OSError, ValueError):
+            loaded = {}
+        self._values: dict[str, Any] = loaded if isinstance(loaded, dict) else {}
+
+    @property
+    def looks_folder(self) -> Path:
+        """Where saved looks are kept."""
+        if self._own_place:
+            return self.folder / "looks"
+        from nimble_tile.core.project.looks import folder
+
+        return folder()
+
+    @property
+    def trials_file(self) -> Path:
+        """Where the designer's own set of trials is kept."""
+        if self._own_place:
+            return self.folder / "trials.json"
+        from nimble_tile.core.trials.sets import own_file
+
+        return own_file()
+
+    @property
+    def folder(self) -> Path:
+        """The folder of the program's state."""
+        return self._path.parent
+
+    def folder_of(self, what: str) -> str:
+        """Folder used last for a sort of file, such as ``"pictures"``; at first the home folder."""
+        remembered = self.get(f"folder of {what}")
+        if isinstance(remembered, str) and Path(remembered).is_dir():
+            return remembered
+        return str(Path.home())
+
+    def set_folder_of(self, what: str, file: Path) -> None:
+        """Remember the folder of a file that was opened or saved."""
+        self.set(f"folder of {what}", str(file.parent))
+
+    def get(self, name: str, default: Any = None) -> Any:
+        return self._values.get(name, default)
+
+    def set(self, name: str, value: Any) -> None:
+        if self._values.get(name) != value:
+            self._values[name] = value
+            self._write()
+
+    def _write(self) -> None:
+        try:
+            self._path.parent.mkdir(parents=True, exist_ok=True)
+            handle, aside = tempfile.mkstemp(dir=self._path.parent, suffix=".part")
+            with os.fdopen(handle, "w", encoding="utf-8") as file:
+                json.dump(self._values, file)
+            os.replace(aside, self._path)
+        except OSError:
+            return
+
+    @property
+    def recent(self) -> list[Path]:
+        """Projects opened or saved last, newest first."""
+        entries = self._values.get("recent", [])
+        return [Path(entry) for entry in entries if isinstance(entry, str)][:MOST_RECENT]
+
+    def remember_project(self, path: Path) -> None:
+        path = Path(path).absolute()
+        others = [str(known) for known in self.recent if known != path]
+        self.set("recent", [str(path), *others][:MOST_RECENT])
+
+    def forget_project(self, path: Path) -> None:
+        self.set("recent", [str(known) for known in self.recent if known != Path(path).absolute()])
+
+    def forget_all_projects(self) -> None:
+        self.set("recent", [])
+
+
+def restore_geometry(window: QMainWindow, settings: Settings) -> None:
+    """Give a window its size: the last one, or one that suits the screen."""
+    room = window.screen().availableGeometry().size() - QSize(0, SCREEN_FRAME)
+    window.resize(QSize(1280, 800).boundedTo(room))
+    stored = settings.get("geometry")
+    if isinstance(stored, str):
+        try:
+            window.restoreGeometry(QByteArray(base64.b64decode(stored)))
+        except ValueError:
+            return
+
+
+def keep_geometry(window: QMainWindow, settings: Settings) -> None:
+    """Remember a window's size and place."""
+    geometry = bytes(window.saveGeometry().data())
+    settings.set("geometry", base64.b64encode(geometry).decode("ascii"))
