@@ -243,7 +243,7 @@ def test_points_go_where_their_pixels_go(frame):
     image = np.zeros((150, 200), np.uint8)
     cv2.circle(image, (110, 80), 4, 255, -1)
     extent = framing.framed_size(size, frame)
-    inner = framing.inner_extent(size, frame, extent)
+    inner = framing.framed_sizes(size, frame, max(extent)).inner
     framed = framing.inner_framed(image, frame, inner)
     framed = framing.extended(cv2.cvtColor(framed, cv2.COLOR_GRAY2RGB),
                               frame.model_copy(update={"edge": "colour", "colour": "#000000"}),

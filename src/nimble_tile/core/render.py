@@ -2,50 +2,45 @@
 
 Stages, each remembered on the part of the piece that it reads:
 
-1. symbol   the message encoded, and steered by the picture where that is wanted
-2. framed   the picture turned and cropped, at the output's size
-3. canvas   prepared, on its ground, extended
-4. plan     the code's square cut out, upright, with the symbol on it
-5. blended  the square after the blend method
-6. bare     the square put back, without the modules that a logo takes away
-7. laid     logos, captions and the surround in module units
-8. finished with these on it
-9. arranged in a layout, where there is one
+0. brief    symbol (steered where that is wanted), sizes, place, laid items: `brief`
+1. framed   the picture turned and cropped, at the output's size
+2. prepared its tones, cut-out and pattern
+3. canvas   on its ground, extended
+4. square   the code's place cut out, upright
+5. plan     the square with the symbol on it
+6. bare     blended and put back, without the modules that a logo takes away
+7. finished with logos, captions and surround on it
+8. arranged in a layout, where there is one
 """
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Hashable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 
-from nimble_tile.core import laying
-from nimble_tile.core.additions import Layout
+from nimble_tile.core import arrange, laying
+from nimble_tile.core.additions import Layout, Logo
 from nimble_tile.core.blend import Plan, blend, look_read
 from nimble_tile.core.blend.wants import wants
+from nimble_tile.core.brief import Brief, Briefing
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.held import Held
+from nimble_tile.core.laid import Laid
 from nimble_tile.core.laid.paint import painted
 from nimble_tile.core.look import Look
+from nimble_tile.core.memory import Memory
 from nimble_tile.core.picture import framing, warping
+from nimble_tile.core.picture.framing import FramedSizes
 from nimble_tile.core.picture.opening import on_ground
-from nimble_tile.core.picture.placing import (
-    Box,
-    bounds,
-    box_at,
-    corners,
-    natural_size,
-    output_size,
-    quad_at,
-    region_on,
-    whole,
-)
+from nimble_tile.core.picture.placing import Box, Spot, corners, output_size
 from nimble_tile.core.picture.prepare import prepared
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import MAX_SIDE, Piece, Region
 from nimble_tile.core.rendering import Rendering, filling, fitting, frozen, on_white, plain_code
-from nimble_tile.core.stages import Stages
 from nimble_tile.core.standing import compose, ground_of
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.freedom import freedom, spendable
@@ -56,7 +51,26 @@ STEERED_BY = 1400
 """Longer side, in pixels, of the picture by which a symbol is steered."""
 
 
-class Renderer(Stages):
+@dataclass(frozen=True, eq=False)
+class Canvas:
+    """The picture ready for the code.
+
+    Attributes
+    ----------
+    image : ndarray of uint8, H × W × 3
+        On its ground, at the output's size.
+    key : hashable
+        All that it depends on.
+    clear : (ndarray, ndarray) or None
+        The picture before its ground, and its alpha, where that is to be kept.
+    """
+
+    image: np.ndarray
+    key: Hashable
+    clear: tuple[np.ndarray, np.ndarray] | None
+
+
+class Renderer:
     """Renders pieces and remembers each stage's last results.
 
     One renderer serves one thread at a time; it locks itself.
@@ -68,8 +82,11 @@ class Renderer(Stages):
     """
 
     def __init__(self, pictures: PictureStore) -> None:
-        super().__init__(pictures)
+        self.pictures = pictures
+        self._memory = Memory()
+        self._briefing = Briefing(pictures, self._memory)
         self._held: Held | None = None
+        self._lock = threading.RLock()
 
     def render(self, piece: Piece, size: int | None = None, moving: bool = False) -> Rendering:
         """Render a piece.
@@ -101,29 +118,112 @@ class Renderer(Stages):
             raise PictureError(f"A side of {size} pixels is not possible.",
                                f"Choose 16 to {MAX_SIDE}.")  # fmt: skip
         with self._lock:
-            steered = self._steered(piece, moving)
-            symbol = self._symbol(piece) if steered is None else steered.symbol
-            if steered is not None:
-                return replace(self._made(piece, symbol, size), steered=steered)
-            return self._made(piece, symbol, size)
+            if piece.layout.digest is not None:
+                return self._arranged(piece, size, moving)
+            return self._alone(self._brief(piece, size, moving))
+
+    # What others ask of a piece ------------------------------------------------
 
     def symbol(self, piece: Piece) -> Symbol:
         """The piece's symbol, steered if it is to be; raises `MessageError` when there can be
         none."""
         with self._lock:
-            steered = self._steered(piece)
-            return self._symbol(piece) if steered is None else steered.symbol
+            plain = self._briefing.symbol(piece)
+            steered = self._steered(piece, plain)
+            return plain if steered is None else steered.symbol
 
-    def _steered(self, piece: Piece, moving: bool = False) -> Steered | None:
+    def picture_size(self, piece: Piece) -> tuple[int, int] | None:
+        """Width and height of the piece's framed picture at the original's resolution."""
+        return self._briefing.picture_size(piece)
+
+    def natural_size(self, piece: Piece) -> int:
+        """Longer side that suits the piece when none was chosen."""
+        with self._lock:
+            return self._briefing.natural_size(piece)
+
+    def module_pixels(self, piece: Piece) -> float:
+        """Pixels of a module in the finished piece, where it is not arranged in a layout."""
+        with self._lock:
+            return self._briefing.module_pixels(piece, self._briefing.symbol(piece))
+
+    def laid(self, piece: Piece) -> Laid:
+        """What is laid on the piece's code or round it; see `render` for errors."""
+        with self._lock:
+            return self._briefing.laid(piece, self._briefing.symbol(piece))
+
+    def logo_pixels(self, logo: Logo) -> np.ndarray:
+        """A logo's pixels made ready (uint8 H × W × 4, straight alpha)."""
+        with self._lock:
+            return self._briefing.logo_pixels(logo)
+
+    def images(self, look: Look) -> dict[str, np.ndarray]:
+        """Pictures that a look needs, by digest (uint8 H × W × 4, straight alpha)."""
+        with self._lock:
+            return self._images(look)
+
+    def place(self, piece: Piece) -> Region | None:
+        """The code's place on the framed picture as it is used; None without a picture.
+
+        Raises
+        ------
+        MessageError, PictureError
+            As in `render`.
+        """
+        with self._lock:
+            framed = self._briefing.sizes(piece, STEERED_BY)
+            if framed is None:
+                return None
+            modules = self._briefing.symbol(piece).side + 2 * piece.code.quiet_zone
+            return self._briefing.spot(piece, modules, framed).region
+
+    def canvas(self, piece: Piece, size: int) -> np.ndarray | None:
+        """The piece's picture alone on its ground (H × W × 3), or None without one."""
+        with self._lock:
+            framed = self._briefing.sizes(piece, size)
+            return None if framed is None else self._canvas(piece, framed).image
+
+    def guard(self, piece: Piece, extent: tuple[int, int]) -> np.ndarray | None:
+        """The piece's guard over its framed picture (uint8, 255 = must stay), or None."""
+        if piece.picture.guard is None or piece.picture.digest is None:
+            return None
+        original = self.pictures.about(piece.picture.digest).size
+        mask = self.pictures.mask(piece.picture.guard)
+        return framing.mask_on(mask, original, piece.picture.frame, extent)
+
+    def matches(self, piece: Piece) -> np.ndarray:
+        """Weighted share of modules as the picture wants them by mask (float, 8), steered by
+        the padding."""
+        with self._lock:
+            symbol = self._briefing.symbol(piece)
+            wish = self._wanted(piece, symbol)
+            solver = Steering(symbol, freedom(symbol), wish.weight)
+            return np.array([solver.solve(wish, (mask,)).after for mask in range(8)])
+
+    # The brief -----------------------------------------------------------------
+
+    def _brief(self, piece: Piece, size: int, moving: bool = False) -> Brief:
+        """Resolve a piece."""
+        own = self._briefing
+        symbol = own.symbol(piece)
+        modules = symbol.side + 2 * piece.code.quiet_zone
+        framed = own.sizes(piece, size)
+        spot = None if framed is None else own.spot(piece, modules, framed)
+        steered = self._steered(piece, symbol, spot, moving)
+        if steered is not None:
+            symbol = steered.symbol
+        laid = own.laid(piece, symbol)
+        return Brief(piece, symbol, steered, modules, piece.code.quiet_zone, size, framed, spot,
+                     laid)  # fmt: skip
+
+    def _steered(
+        self, piece: Piece, symbol: Symbol, spot: Spot | None = None, moving: bool = False
+    ) -> Steered | None:
         """The steered symbol; None where nothing is to be steered, or nothing to steer by."""
-        if piece.code.steer == "off" or piece.picture.digest is None:
+        if piece.code.steer == "off" or piece.picture.digest is None or symbol.micro:
             return None
-        symbol = self._symbol(piece)
-        if symbol.micro:
-            return None
-        place, quiet = self.place(piece), piece.code.quiet_zone
-
-        fixed, tones = piece.code.mask, piece.picture.model_copy(update={"region": None})
+        place = self.place(piece) if spot is None else spot.region
+        quiet, fixed = piece.code.quiet_zone, piece.code.mask
+        tones = piece.picture.model_copy(update={"region": None})
         masks = tuple(range(8)) if fixed == "auto" else (fixed,)
         spend, corner = spendable(symbol, piece.code.keep), corners(place)
 
@@ -135,186 +235,43 @@ class Renderer(Stages):
             self._held = Held(solver, symbol, tones, corner, module)
             return solver.best(wish, masks, spend)
 
-        key = (symbol, piece.picture, place, quiet, piece.code.mask, piece.code.keep)
+        key = (symbol, piece.picture, place, quiet, fixed, piece.code.keep)
         held = self._held
-        moving = moving and not self._knows("steered", key)
+        moving = moving and not self._memory.knows("steered", key)
         if moving and held is not None and held.serves(symbol, tones, corner):
-            return self._stage(
+            return self._memory.recall(
                 "moving", key, lambda: held.solver.solve(self._wanted(piece, symbol), masks, spend)
             )
-        return self._stage("steered", key, solve, keep=3)
+        return self._memory.recall("steered", key, solve, 3)
 
     def _wanted(self, piece: Piece, symbol: Symbol) -> Wanted:
         """What the picture wants of each module."""
         # Always at the same size: what is exported is what was seen.
-        framed, quiet = self.picture_size(piece), piece.code.quiet_zone
-        longer = min(max(framed), STEERED_BY)
-        extent = output_size(framed, longer)
-        box, quad = self._spot(framed, self.place(piece), extent)
-        square = warping.upright(self._canvas(piece, longer)[0], box, quad)
-        guard = self._guard_grid(piece, extent, box, quad, symbol.side + 2 * quiet)
-        return wants(square, symbol.side, quiet, guard)
+        longer = min(max(self._briefing.picture_size(piece)), STEERED_BY)
+        framed = self._briefing.sizes(piece, longer)
+        modules = symbol.side + 2 * piece.code.quiet_zone
+        spot = self._briefing.spot(piece, modules, framed)
+        square = warping.upright(self._canvas(piece, framed).image, spot.box, spot.quad)
+        guard = self._guard_grid(piece, framed.extent, spot, modules)
+        return wants(square, symbol.side, piece.code.quiet_zone, guard)
 
-    def matches(self, piece: Piece) -> np.ndarray:
-        """Weighted share of modules as the picture wants them by mask (float, 8), steered by
-        the padding."""
-        with self._lock:
-            symbol = self._symbol(piece)
-            wish = self._wanted(piece, symbol)
-            solver = Steering(symbol, freedom(symbol), wish.weight)
-            return np.array([solver.solve(wish, (mask,)).after for mask in range(8)])
+    # The stages ------------------------------------------------------------------
 
-    @staticmethod
-    def _spot(
-        framed: tuple[int, int], place: Region, extent: tuple[int, int]
-    ) -> tuple[Box, np.ndarray | None]:
-        """Where the code lies on an output: its box, and its corners unless it stands upright."""
-        if place.upright:
-            return box_at(framed, place, extent), None
-        quad = quad_at(framed, place, extent)
-        return bounds(quad, extent), quad
-
-    def _made(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
-        if piece.layout.digest is not None:
-            return self._arranged(piece, symbol, size)
-        return self._alone(piece, symbol, size)
-
-    def _alone(self, piece: Piece, symbol: Symbol, size: int, loose: bool = False) -> Rendering:
+    def _alone(self, brief: Brief, loose: bool = False) -> Rendering:
         """The piece without a layout; `loose`: nothing round its surround."""
-        if piece.picture.digest is None:
-            return self._plain(piece, symbol, size, loose and piece.surround.kind != "none")
-        return self._blended(piece, symbol, size)
+        if brief.framed is None:
+            return self._plain(brief, loose and brief.piece.surround.kind != "none")
+        return self._blended(brief)
 
-    def _arranged(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
-        import cv2
-
-        from nimble_tile.core import arrange
-
-        layout = piece.layout
-        bare = piece.model_copy(update={"layout": Layout()})
-        about = self.pictures.about(layout.digest)
-        extent = output_size(about.size, size)
-        scale = extent[0] / about.size[0]
-        aspect = self._aspect(bare, symbol)
-        side = arrange.piece_side(layout, aspect, scale)
-        alone = self._alone(bare, symbol, min(MAX_SIDE, max(16, side)), loose=True)
-        key = (layout.digest, extent)
-
-        def lay() -> np.ndarray:
-            opened = self.pictures.opened(layout.digest)
-            ground = on_ground(opened.rgb, opened.alpha, "#ffffff")
-            way = cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC
-            return frozen(
-                ground if extent == opened.size else cv2.resize(ground, extent, interpolation=way)
-            )
-
-        ground = self._stage("layout", key, lay)
-        quad = arrange.place_in(layout, alone.size[0] / alone.size[1]) * scale
-        clip = np.array(layout.quad, float) * scale
-        return arrange.arranged(alone, ground, quad, clip)
-
-    def _aspect(self, piece: Piece, symbol: Symbol) -> float:
-        """Width of a piece in parts of its height."""
-        size = self.picture_size(piece)
-        if size is None:
-            size = laying.size_of(self._laid(piece, symbol).extent)
-        return size[0] / size[1]
-
-    def place(self, piece: Piece) -> Region | None:
-        """The code's place on the framed picture as it is used; None without a picture.
-
-        Raises
-        ------
-        MessageError, PictureError
-            As in `render`.
-        """
-        size = self.picture_size(piece)
-        if size is None:
-            return None
-        region = region_on(size, piece.picture.region)
-        if not piece.picture.whole_pixels:
-            return region
-        modules = self._symbol(piece).side + 2 * piece.code.quiet_zone
-        longer = piece.finish.size or natural_size(size, region, modules)
-        return whole(region, size, modules, output_size(size, longer))
-
-    def canvas(self, piece: Piece, size: int) -> np.ndarray | None:
-        """The piece's picture alone on its ground (H × W × 3), or None without one."""
-        if piece.picture.digest is None:
-            return None
-        with self._lock:
-            return self._canvas(piece, size)[0]
-
-    def guard(self, piece: Piece, extent: tuple[int, int]) -> np.ndarray | None:
-        """The piece's guard over its framed picture (uint8, 255 = must stay), or None."""
-        if piece.picture.guard is None or piece.picture.digest is None:
-            return None
-        original = self.pictures.about(piece.picture.digest).size
-        mask = self.pictures.mask(piece.picture.guard)
-        return framing.mask_on(mask, original, piece.picture.frame, extent)
-
-    def _canvas(
-        self, piece: Piece, size: int
-    ) -> tuple[np.ndarray, Hashable, tuple[np.ndarray, np.ndarray] | None]:
-        """The canvas stage, its key for the stages after it, and the picture with its alpha
-        where that is to be kept."""
-        placed = piece.picture
-        frame, original = placed.frame, self.pictures.about(placed.digest).size
-        extent = output_size(framing.framed_size(original, frame), size)
-        inner = framing.inner_extent(original, frame, extent)
-        cut_key = (placed.digest, frame, inner)
-
-        def cut() -> tuple[np.ndarray, np.ndarray | None]:
-            opened = self.pictures.opened(placed.digest)
-            return framing.with_alpha(opened.rgb, opened.alpha, frame, inner)
-
-        framed = self._stage("framed", cut_key, cut, keep=2)
-
-        def make() -> tuple[np.ndarray, np.ndarray | None]:
-            def mask(digest: str) -> np.ndarray:
-                kept = self.pictures.mask(digest)
-                return framing.mask_on(kept, original, frame, inner, inner=True)
-
-            return prepared(*framed, placed.prepare, mask)
-
-        image, alpha = self._stage("prepared", (cut_key, placed.prepare), make, keep=2)
-
-        def lay() -> np.ndarray:
-            return frozen(framing.extended(on_ground(image, alpha, placed.ground), frame, extent))
-
-        key = (cut_key, extent, placed.prepare, placed.ground)
-        canvas = self._stage("canvas", key, lay, keep=2)
-        bare = (image, alpha) if placed.transparent and alpha is not None else None
-        return canvas, key, bare
-
-    @staticmethod
-    def _see_through(
-        piece: Piece, image: np.ndarray, bare: tuple, box: Box, quad: np.ndarray | None
-    ) -> np.ndarray:
-        """The finished image with the picture's own alpha, opaque on the code's square."""
-        import cv2
-
-        extent = (image.shape[1], image.shape[0])
-        frame = piece.picture.frame
-        own, alpha = (framing.extended(part, frame, extent) for part in bare)
-        code = np.zeros(image.shape[:2], np.uint8)
-        if quad is None:
-            code[box.slices] = 255
-        else:
-            points = np.rint((quad - 0.5) * 16).astype(np.int32)
-            cv2.fillConvexPoly(code, points, 255, cv2.LINE_AA, 4)
-        out = own.copy()
-        cv2.copyTo(image, code, out)
-        return frozen(np.dstack([out, cv2.max(alpha, code)]))
-
-    def _plain(self, piece: Piece, symbol: Symbol, size: int, loose: bool = False) -> Rendering:
-        quiet, look = piece.code.quiet_zone, laying.look_of(piece)
+    def _plain(self, brief: Brief, loose: bool) -> Rendering:
+        """The code without a picture."""
+        piece, symbol, quiet, size = brief.piece, brief.symbol, brief.quiet_zone, brief.size
+        look, laid = laying.look_of(piece), brief.laid
         outer = None if loose else ground_of(piece.look)
-        laid = self._laid(piece, symbol)
         images = self._images(look)
         if laying.wanted(piece):
             key = (symbol, quiet, size, look, laid, outer)
-            image, rgba, bare, box = self._stage(
+            image, rgba, bare, box = self._memory.recall(
                 "plain", key, lambda: compose(symbol, look, quiet, laid, size, images, outer)
             )
         else:
@@ -327,97 +284,144 @@ class Renderer(Stages):
 
                 return on_white(raster(drawing(symbol, look, quiet), size, images))
 
-            image, rgba = self._stage("plain", (symbol, quiet, size, look), draw)
-        white = self._stage("white", image.shape, lambda: frozen(np.full_like(image, 255)))
+            image, rgba = self._memory.recall("plain", (symbol, quiet, size, look), draw)
+        white = self._memory.recall("white", image.shape, lambda: np.full_like(image, 255))
         return Rendering(
             image, white, box, symbol, quiet, False, look, rgba, images, laid=laid, bare=bare,
             outer=outer if laid.over or laid.under else None,
         )  # fmt: skip
 
-    def images(self, look: Look) -> dict[str, np.ndarray]:
-        """Pictures that a look needs, by digest (uint8 H × W × 4, straight alpha)."""
-        with self._lock:
-            return self._images(look)
+    def _canvas(self, piece: Piece, framed: FramedSizes) -> Canvas:
+        """Stages 1 to 3: the picture framed, prepared, on its ground and extended."""
+        placed, recall = piece.picture, self._memory.recall
+        frame, inner = placed.frame, framed.inner
+        cut_key = (placed.digest, frame, inner)
 
-    def _images(self, look: Look) -> dict[str, np.ndarray]:
-        return {
-            digest: self._stage(
-                "fills", digest, lambda d=digest: filling(self.pictures.opened(d)), keep=5
-            )
-            for digest in look.digests
-        }
+        def mask(digest: str) -> np.ndarray:
+            kept = self.pictures.mask(digest)
+            return framing.mask_on(kept, framed.original, frame, inner, inner=True)
 
-    def _blended(self, piece: Piece, symbol: Symbol, size: int) -> Rendering:
-        place = self.place(piece)
-        framed = self.picture_size(piece)
-        extent = output_size(framed, size)
-        canvas, canvas_key, clear = self._canvas(piece, size)
-        laid = self._laid(piece, symbol)
-        box, quad = self._spot(framed, place, extent)
-        square_key = (canvas_key, place)
-        square = self._stage(
-            "square", square_key, lambda: frozen(warping.upright(canvas, box, quad)), keep=2
-        )
-        quiet = piece.code.quiet_zone
+        cut_out = recall(
+            "framed", cut_key,
+            lambda: framing.cut(self.pictures.opened(placed.digest), frame, inner), 2,
+        )  # fmt: skip
+        image, alpha = recall(
+            "prepared", (cut_key, placed.prepare),
+            lambda: prepared(*cut_out, placed.prepare, mask), 2,
+        )  # fmt: skip
+        key = (cut_key, framed.extent, placed.prepare, placed.ground)
+        canvas = recall(
+            "canvas", key,
+            lambda: framing.extended(
+                on_ground(image, alpha, placed.ground), frame, framed.extent
+            ), 2,
+        )  # fmt: skip
+        clear = (image, alpha) if placed.transparent and alpha is not None else None
+        return Canvas(canvas, key, clear)
+
+    def _blended(self, brief: Brief) -> Rendering:
+        """Stages 1 to 7 on a picture."""
+        piece, symbol, spot, recall = brief.piece, brief.symbol, brief.spot, self._memory.recall
+        quiet, laid, box, quad = brief.quiet_zone, brief.laid, spot.box, spot.quad
+        canvas = self._canvas(piece, brief.framed)
+
+        square_key = (canvas.key, spot.region)
+        square = recall("square", square_key, lambda: warping.upright(canvas.image, box, quad), 2)
+
         look = look_read(piece.look, piece.blend)
         fades = piece.surround.kind == "none" or piece.surround.paper is None
+        images = self._images(piece.look)
         plan_key = (square_key, symbol, quiet, look, piece.picture.guard, fades, piece.blend.map)
+        planned = recall(
+            "plan", plan_key,
+            lambda: Plan(
+                square, symbol, quiet, look, images,
+                self._guard_grid(piece, brief.framed.extent, spot, brief.modules), fades,
+                self._factors(piece, brief.modules),
+            ), 2,
+        )  # fmt: skip
 
-        def plan() -> Plan:
-            modules = symbol.side + 2 * quiet
-            guard = self._guard_grid(piece, extent, box, quad, modules)
-            factors = self._factors(piece, modules)
-            return Plan(square, symbol, quiet, look, self._images(look), guard, fades, factors)
-
-        planned = self._stage("plan", plan_key, plan, keep=2)
+        gone = None if laid.cleared is None else laid.cleared.tobytes()
+        bare_key = (plan_key, piece.blend, gone)
 
         def finish() -> np.ndarray:
             blended = blend(planned, piece.blend)
             if laid.cleared is not None:
                 blended = _without(blended, square, planned, laid.cleared)
             if quad is not None:
-                return frozen(warping.put_back(canvas, square, blended, quad))
-            out = canvas.copy()
+                return warping.put_back(canvas.image, square, blended, quad)
+            out = canvas.image.copy()
             out[box.slices] = fitting(blended, box)
-            return frozen(out)
+            return out
 
-        gone = None if laid.cleared is None else laid.cleared.tobytes()
-        bare_key = (plan_key, piece.blend, gone)
-        bare = self._stage("bare", bare_key, finish, keep=2)
-        rgba = None
-        if clear is not None:
-            rgba = self._stage(
-                "see through", bare_key, lambda: self._see_through(piece, bare, clear, box, quad)
-            )
+        bare, rgba = recall("bare", bare_key, finish, 2), None
+        if canvas.clear is not None:
+            rgba = recall(
+                "see through", bare_key,
+                lambda: _see_through(piece, bare, canvas.clear, box, quad),
+            )  # fmt: skip
         made = Rendering(
-            bare, canvas, box, symbol, quiet, True, piece.look, rgba,
-            self._images(piece.look), quad, place,
+            bare, canvas.image, box, symbol, quiet, True, piece.look, rgba, images, quad,
+            spot.region, steered=brief.steered,
         )  # fmt: skip
         if not laid.over:
             return made
+
         matrix, scale = made.matrix, made.code_side / made.modules
-        image = self._stage(
-            "finished", (bare_key, laid), lambda: frozen(painted(bare, laid.over, matrix, scale)),
-            keep=2,
-        )  # fmt: skip
+        image = recall(
+            "finished", (bare_key, laid), lambda: painted(bare, laid.over, matrix, scale), 2
+        )
         if rgba is not None:
             below = rgba
-            rgba = self._stage(
+            rgba = recall(
                 "see through laid", (bare_key, laid),
-                lambda: frozen(painted(below, laid.over, matrix, scale)),
+                lambda: painted(below, laid.over, matrix, scale),
             )  # fmt: skip
         return replace(made, image=image, rgba=rgba, laid=laid, bare=bare)
 
+    def _arranged(self, piece: Piece, size: int, moving: bool) -> Rendering:
+        """Stage 8: the piece in its layout."""
+        layout = piece.layout
+        own = self.pictures.about(layout.digest).size
+        extent = output_size(own, size)
+        scale = extent[0] / own[0]
+        bare = piece.model_copy(update={"layout": Layout()})
+        aspect = self._briefing.aspect(bare, self._briefing.symbol(bare))
+        side = arrange.piece_side(layout, aspect, scale)
+        alone = self._alone(self._brief(bare, min(MAX_SIDE, max(16, side)), moving), loose=True)
+
+        def lay() -> np.ndarray:
+            opened = self.pictures.opened(layout.digest)
+            ground = on_ground(opened.rgb, opened.alpha, "#ffffff")
+            way = cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC
+            if extent == opened.size:
+                return ground
+            return cv2.resize(ground, extent, interpolation=way)
+
+        ground = self._memory.recall("layout", (layout.digest, extent), lay)
+        quad = arrange.place_in(layout, alone.size[0] / alone.size[1]) * scale
+        return arrange.arranged(alone, ground, quad, np.array(layout.quad, float) * scale)
+
+    # What stages need besides ------------------------------------------------------
+
+    def _images(self, look: Look) -> dict[str, np.ndarray]:
+        return {
+            digest: self._memory.recall(
+                "fills", digest, lambda d=digest: filling(self.pictures.opened(d)), 5
+            )
+            for digest in look.digests
+        }
+
     def _guard_grid(
-        self, piece: Piece, extent: tuple[int, int], box: Box, quad: np.ndarray | None, modules: int
+        self, piece: Piece, extent: tuple[int, int], spot: Spot, modules: int
     ) -> np.ndarray | None:
         """The guard on the grid of modules, 0 to 1."""
-        import cv2
-
         guard = self.guard(piece, extent)
         if guard is None:
             return None
-        square = guard[box.slices] if quad is None else warping.cut(guard, quad, 6 * modules)
+        square = guard[spot.box.slices]
+        if spot.quad is not None:
+            square = warping.cut(guard, spot.quad, 6 * modules)
         grid = cv2.resize(square, (modules, modules), interpolation=cv2.INTER_AREA)
         return grid.astype(np.float32) / 255
 
@@ -443,3 +447,21 @@ def _without(
     grid = np.pad(cleared.astype(np.uint8) * 255, plan.quiet_zone)
     share = plan.on_pixels(grid).astype(np.float32)[..., None] / 255
     return np.rint(square * share + blended * (1 - share)).astype(np.uint8)
+
+
+def _see_through(
+    piece: Piece, image: np.ndarray, bare: tuple, box: Box, quad: np.ndarray | None
+) -> np.ndarray:
+    """The finished image with the picture's own alpha, opaque on the code's square."""
+    extent = (image.shape[1], image.shape[0])
+    frame = piece.picture.frame
+    own, alpha = (framing.extended(part, frame, extent) for part in bare)
+    code = np.zeros(image.shape[:2], np.uint8)
+    if quad is None:
+        code[box.slices] = 255
+    else:
+        points = np.rint((quad - 0.5) * 16).astype(np.int32)
+        cv2.fillConvexPoly(code, points, 255, cv2.LINE_AA, 4)
+    out = own.copy()
+    cv2.copyTo(image, code, out)
+    return np.dstack([out, cv2.max(alpha, code)])

@@ -3,12 +3,18 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from nimble_tile.core.artwork import Frame
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.look import rgb
+from nimble_tile.core.picture.placing import output_size
+
+if TYPE_CHECKING:
+    from nimble_tile.core.picture.opening import Opened
 
 LEAST_SIDE = 16
 """Pixels that a crop must leave on each side."""
@@ -55,6 +61,35 @@ def framed_size(size: tuple[int, int], frame: Frame) -> tuple[int, int]:
         raise PictureError("The picture is extended to more than four times its size.",
                            "Extend it less.")  # fmt: skip
     return inner[0] + left + right, inner[1] + top + bottom
+
+
+@dataclass(frozen=True)
+class FramedSizes:
+    """Widths and heights of a picture on its way through the frame to an output.
+
+    Attributes
+    ----------
+    original : (int, int)
+    whole : (int, int)
+        The framed picture at the original's resolution.
+    extent : (int, int)
+        The framed picture on the output.
+    inner : (int, int)
+        The same before its extension.
+    """
+
+    original: tuple[int, int]
+    whole: tuple[int, int]
+    extent: tuple[int, int]
+    inner: tuple[int, int]
+
+
+def framed_sizes(original: tuple[int, int], frame: Frame, longer: int) -> FramedSizes:
+    """All sizes for an output with this longer side; raises as `framed_size`."""
+    whole, inner = framed_size(original, frame), inner_size(original, frame)
+    extent = output_size(whole, longer)
+    own = tuple(max(1, round(extent[i] * inner[i] / whole[i])) for i in (0, 1))
+    return FramedSizes(original, whole, extent, own)
 
 
 def to_frame(size: tuple[int, int], frame: Frame) -> np.ndarray:
@@ -134,6 +169,13 @@ def inner_framed(image: np.ndarray, frame: Frame, extent: tuple[int, int]) -> np
         small, centred_on_pixels(matrix), extent, flags=cv2.INTER_LINEAR,
         borderMode=cv2.BORDER_REFLECT_101,
     )  # fmt: skip
+
+
+def cut(
+    opened: Opened, frame: Frame, extent: tuple[int, int]
+) -> tuple[np.ndarray, np.ndarray | None]:
+    """An opened picture turned and cropped, with its alpha; see `inner_framed`."""
+    return with_alpha(opened.rgb, opened.alpha, frame, extent)
 
 
 def with_alpha(
@@ -226,12 +268,6 @@ def sides(image: np.ndarray, frame: Frame, extent: tuple[int, int]) -> tuple[int
         round(spare[0] * left / max(1, left + right)),
         round(spare[1] * top / max(1, top + bottom)),
     )
-
-
-def inner_extent(size: tuple[int, int], frame: Frame, extent: tuple[int, int]) -> tuple[int, int]:
-    """Size of the inner picture when the framed one has `extent`."""
-    inner, outer = inner_size(size, frame), framed_size(size, frame)
-    return tuple(max(1, round(extent[i] * inner[i] / outer[i])) for i in (0, 1))
 
 
 def resized(image: np.ndarray, extent: tuple[int, int]) -> np.ndarray:

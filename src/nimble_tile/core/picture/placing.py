@@ -215,6 +215,64 @@ def bounds(quad: np.ndarray, output: tuple[int, int]) -> Box:
     return Box(left, top, max(1, right - left), max(1, bottom - top))
 
 
+@dataclass(frozen=True, eq=False)
+class Spot:
+    """Where a code lies on a picture and on an output made of it.
+
+    Attributes
+    ----------
+    region : Region
+        The place on the framed picture as it is used.
+    box : Box
+        The same on the output, on whole pixels; what it touches where it does not stand
+        upright.
+    quad : ndarray of float64, 4 × 2, or None
+        Its corners on the output; None where it stands upright.
+    """
+
+    region: Region
+    box: Box
+    quad: np.ndarray | None
+
+
+def spot(
+    size: tuple[int, int],
+    region: Region | None,
+    extent: tuple[int, int],
+    modules: int,
+    longer: int | None = None,
+) -> Spot:
+    """Where a code lies.
+
+    Parameters
+    ----------
+    size : (int, int)
+        Width and height of the framed picture.
+    region : Region or None
+        The place on it; None: the centred square.
+    extent : (int, int)
+        Width and height of the output.
+    modules : int
+        Modules along the code, quiet zone included.
+    longer : int or None
+        The place is moved so that each module has whole pixels on a finished image of this
+        longer side (0: of the natural size); None: it stays.
+
+    Raises
+    ------
+    PictureError
+        As `region_on`.
+    """
+    region = region_on(size, region)
+    if longer is not None:
+        longer = longer or natural_size(size, region, modules)
+        region = whole(region, size, modules, output_size(size, longer))
+    if region.upright:
+        return Spot(region, box_at(size, region, extent), None)
+    quad = quad_at(size, region, extent)
+    return Spot(region, bounds(quad, extent), quad)
+
+
 def output_size(size: tuple[int, int], longer: int) -> tuple[int, int]:
     """Width and height of the finished image whose longer side is given."""
     scale = longer / max(size)

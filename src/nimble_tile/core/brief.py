@@ -1,10 +1,11 @@
-"""The first stages of the pipeline: the symbol, and what is laid on it in module units."""
+"""What a piece comes down to before anything is painted: symbol, sizes, place, laid items.
+
+All of it is worked out once, at the renderer's door, and handed down in one value.
+"""
 
 from __future__ import annotations
 
-import threading
-from collections.abc import Callable, Hashable
-from typing import Any
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -15,87 +16,114 @@ from nimble_tile.core.logo.lay import LaidLogos
 from nimble_tile.core.logo.lay import lay as lay_logos
 from nimble_tile.core.logo.outlines import outlines
 from nimble_tile.core.logo.pixels import prepared as prepared_logo
-from nimble_tile.core.picture import framing
-from nimble_tile.core.picture.placing import natural_size, region_on, side_of
+from nimble_tile.core.memory import Memory
+from nimble_tile.core.picture.framing import FramedSizes, framed_size, framed_sizes
+from nimble_tile.core.picture.placing import (
+    Spot,
+    natural_size,
+    region_on,
+    side_of,
+    spot,
+)
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import MAX_SIDE, Piece
 from nimble_tile.core.symbol.encode import Symbol, encode
+from nimble_tile.core.symbol.steering import Steered
 
 
-class Stages:
-    """Remembers each stage's last results; knows a piece's symbol, sizes and laid items.
+@dataclass(frozen=True, eq=False)
+class Brief:
+    """A piece with everything resolved that its stages ask for.
 
-    One object serves one thread at a time; it locks itself.
+    Attributes
+    ----------
+    piece : Piece
+    symbol : Symbol
+        Steered where it is to be.
+    steered : Steered or None
+        How it was steered.
+    modules : int
+        Modules along the code, quiet zone included.
+    quiet_zone : int
+    size : int
+        Longer side of the output in pixels.
+    framed : FramedSizes or None
+        Sizes of the picture on its way to the output; None without a picture.
+    spot : Spot or None
+        Where the code lies on picture and output; None without a picture.
+    laid : Laid
+        Logos, captions and surround in module units.
+    """
+
+    piece: Piece
+    symbol: Symbol
+    steered: Steered | None
+    modules: int
+    quiet_zone: int
+    size: int
+    framed: FramedSizes | None
+    spot: Spot | None
+    laid: Laid
+
+
+class Briefing:
+    """Resolves pieces; remembers symbols and laid items.
 
     Parameters
     ----------
     pictures : PictureStore
-        Where the pieces' pictures are.
+    memory : Memory
     """
 
-    def __init__(self, pictures: PictureStore) -> None:
-        self.pictures = pictures
-        self._memory: dict[str, list[tuple[Hashable, Any]]] = {}
-        self._lock = threading.RLock()
-
-    def _stage(self, name: str, key: Hashable, make: Callable[[], Any], keep: int = 1) -> Any:
-        """The stage's result for this key, made if it is not remembered."""
-        kept = self._memory.setdefault(name, [])
-        for entry in kept:
-            if entry[0] == key:
-                return entry[1]
-        result = make()
-        kept.insert(0, (key, result))
-        del kept[keep:]
-        return result
-
-    def _knows(self, name: str, key: Hashable) -> bool:
-        """Whether a stage's result for this key is remembered."""
-        return any(entry[0] == key for entry in self._memory.get(name, ()))
+    def __init__(self, pictures: PictureStore, memory: Memory) -> None:
+        self.pictures, self._memory = pictures, memory
 
     def symbol(self, piece: Piece) -> Symbol:
-        """The piece's symbol; raises `MessageError` when there can be none."""
-        with self._lock:
-            return self._symbol(piece)
-
-    def _symbol(self, piece: Piece) -> Symbol:
+        """The piece's symbol before steering; raises `MessageError` when there can be none."""
         code = piece.code.model_copy(update={"quiet_zone": 0, "keep": 1.0})
         key = (piece.message.text, code)
-        return self._stage("symbol", key, lambda: encode(piece.message, code), keep=4)
+        return self._memory.recall("symbol", key, lambda: encode(piece.message, code), 4)
 
     def picture_size(self, piece: Piece) -> tuple[int, int] | None:
-        """Width and height of the piece's framed picture at the original's resolution."""
+        """Width and height of the framed picture at the original's resolution."""
         if piece.picture.digest is None:
             return None
-        size = self.pictures.about(piece.picture.digest).size
-        return framing.framed_size(size, piece.picture.frame)
+        return framed_size(self.pictures.about(piece.picture.digest).size, piece.picture.frame)
+
+    def sizes(self, piece: Piece, size: int) -> FramedSizes | None:
+        """Sizes of the picture on its way to an output of this longer side."""
+        if piece.picture.digest is None:
+            return None
+        original = self.pictures.about(piece.picture.digest).size
+        return framed_sizes(original, piece.picture.frame, size)
+
+    def spot(self, piece: Piece, modules: int, framed: FramedSizes) -> Spot:
+        """Where the code lies on the framed picture and on an output; raises `PictureError`
+        where it reaches beyond the picture."""
+        longer = None
+        if piece.picture.whole_pixels:
+            longer = piece.finish.size or 0  # 0: the natural size
+        return spot(framed.whole, piece.picture.region, framed.extent, modules, longer)
 
     def natural_size(self, piece: Piece) -> int:
         """Longer side that suits the piece when none was chosen."""
         if piece.layout.digest is not None:
             return max(self.pictures.about(piece.layout.digest).size)
-        with self._lock:
-            symbol = self._symbol(piece)
+        symbol = self.symbol(piece)
         modules = symbol.side + 2 * piece.code.quiet_zone
         size = self.picture_size(piece)
         if size is not None or not laying.wanted(piece):
             return natural_size(size, piece.picture.region, modules)
-        with self._lock:
-            laid = self._laid(piece, symbol)
         module = natural_size(None, None, modules) / modules
-        return min(MAX_SIDE, round(max(laying.size_of(laid.extent)) * module))
+        return min(MAX_SIDE, round(max(laying.size_of(self.laid(piece, symbol).extent)) * module))
 
-    def module_pixels(self, piece: Piece) -> float:
+    def aspect(self, piece: Piece, symbol: Symbol) -> float:
+        """Width of a piece without its layout, in parts of its height."""
+        size = self.picture_size(piece) or laying.size_of(self.laid(piece, symbol).extent)
+        return size[0] / size[1]
+
+    def module_pixels(self, piece: Piece, symbol: Symbol) -> float:
         """Pixels of a module in the finished piece, where it is not arranged in a layout."""
-        with self._lock:
-            return self._module_pixels(piece, self._symbol(piece))
-
-    def laid(self, piece: Piece) -> Laid:
-        """What is laid on the piece's code or round it; see `render` for errors."""
-        with self._lock:
-            return self._laid(piece, self._symbol(piece))
-
-    def _module_pixels(self, piece: Piece, symbol: Symbol) -> float:
         modules = symbol.side + 2 * piece.code.quiet_zone
         framed = self.picture_size(piece)
         region = piece.picture.region
@@ -116,11 +144,14 @@ class Stages:
             module = better
         return module
 
-    def _laid(self, piece: Piece, symbol: Symbol) -> Laid:
+    # What is laid on the code or round it ------------------------------------
+
+    def laid(self, piece: Piece, symbol: Symbol) -> Laid:
+        """Logos, captions and surround in module units."""
         if not laying.wanted(piece):
             side = float(symbol.side + 2 * piece.code.quiet_zone)
             return Laid(extent=(0, 0, side, side))
-        return self._laid_at(piece, symbol, self._module_pixels(piece, symbol))
+        return self._laid_at(piece, symbol, self.module_pixels(piece, symbol))
 
     def _laid_at(self, piece: Piece, symbol: Symbol, module: float) -> Laid:
         millimetres = round(module / piece.finish.dpi * 25.4, 4)
@@ -128,11 +159,11 @@ class Stages:
         quiet = piece.code.quiet_zone
         key = (piece.logo, piece.caption, piece.surround, symbol.side, quiet, on_picture,
                millimetres)  # fmt: skip
-        return self._stage(
-            "laid", key,
-            lambda: laying.lay(piece, symbol.side, self._logos(piece, symbol.side), millimetres),
-            keep=3,
-        )  # fmt: skip
+
+        def lay() -> Laid:
+            return laying.lay(piece, symbol.side, self._logos(piece, symbol.side), millimetres)
+
+        return self._memory.recall("laid", key, lay, 3)
 
     def _logos(self, piece: Piece, side: int) -> LaidLogos:
         logos, quiet = piece.logo, piece.code.quiet_zone
@@ -145,22 +176,20 @@ class Stages:
             shapes = [self._logo_shapes(logo) for logo in logos.items]
             return lay_logos(logos, pixels, paint, side, quiet, shapes)
 
-        return self._stage("logos", (logos, side, quiet), lay, keep=2)
+        return self._memory.recall("logos", (logos, side, quiet), lay, 2)
 
     def logo_pixels(self, logo: Logo) -> np.ndarray:
         """A logo's pixels made ready (uint8 H × W × 4, straight alpha)."""
         key = (logo.digest, logo.crop, logo.ground, logo.tint)
-        with self._lock:
-            return self._stage(
-                "logo", key, lambda: prepared_logo(self.pictures.opened(logo.digest), logo),
-                keep=MOST_LOGOS,
-            )  # fmt: skip
+        return self._memory.recall(
+            "logo", key, lambda: prepared_logo(self.pictures.opened(logo.digest), logo), MOST_LOGOS
+        )
 
     def _logo_shapes(self, logo: Logo) -> tuple[Shape, ...]:
         """A logo as plain shapes, where it is an SVG and left as it is; else none."""
         if any(logo.crop) or logo.ground.off or logo.tint is not None:
             return ()
         file = self.pictures.file(logo.digest)
-        return self._stage(
-            "logo shapes", logo.digest, lambda: outlines(file) or (), keep=MOST_LOGOS
+        return self._memory.recall(
+            "logo shapes", logo.digest, lambda: outlines(file) or (), MOST_LOGOS
         )

@@ -1,0 +1,82 @@
+"""Results that are kept for as long as they are likely to be asked for again."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Hashable
+from typing import Any
+
+import numpy as np
+
+
+class Memory:
+    """The results used last, by a name and by what they were made from.
+
+    Safe to use from several threads; two that ask for the same result at once may both
+    make it, and the first one is kept.
+
+    Parameters
+    ----------
+    most : int
+        Results that are kept under each name unless a call says otherwise.
+    """
+
+    def __init__(self, most: int = 1) -> None:
+        self._most = most
+        self._kept: dict[str, list[tuple[Hashable, Any]]] = {}
+        self._lock = threading.Lock()
+
+    def recall(
+        self, name: str, key: Hashable, make: Callable[[], Any], most: int | None = None
+    ) -> Any:
+        """The result for this key, made if it is not there.
+
+        Parameters
+        ----------
+        name : str
+        key : hashable
+            Compared with ``==``: everything that the result depends on.
+        make : callable
+        most : int, optional
+            Results kept under this name; those used longest ago go first.
+        """
+        found = self.get(name, key, self)
+        if found is not self:
+            return found
+        return self.put(name, key, make(), most)
+
+    def get(self, name: str, key: Hashable, otherwise: Any = None) -> Any:
+        """The result for this key, or `otherwise`."""
+        with self._lock:
+            kept = self._kept.get(name, [])
+            for at, (own, result) in enumerate(kept):
+                if own == key:
+                    if at:
+                        kept.insert(0, kept.pop(at))
+                    return result
+        return otherwise
+
+    def put(self, name: str, key: Hashable, result: Any, most: int | None = None) -> Any:
+        """Keep a result; returns it, or the one that is there already.
+
+        An array becomes read-only: all who ask get the same one.
+        """
+        if isinstance(result, np.ndarray):
+            result.setflags(write=False)
+        with self._lock:
+            kept = self._kept.setdefault(name, [])
+            for own, known in kept:
+                if own == key:
+                    return known
+            kept.insert(0, (key, result))
+            del kept[most or self._most :]
+        return result
+
+    def knows(self, name: str, key: Hashable) -> bool:
+        """Whether the result for this key is there."""
+        return self.get(name, key, self) is not self
+
+    def forget(self, name: str) -> None:
+        """Drop all results under a name."""
+        with self._lock:
+            self._kept.pop(name, None)
