@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from typing import Any
 
@@ -23,7 +24,7 @@ class Memory:
 
     def __init__(self, most: int = 1) -> None:
         self._most = most
-        self._kept: dict[str, list[tuple[Hashable, Any]]] = {}
+        self._kept: dict[str, OrderedDict[Hashable, Any]] = {}
         self._lock = threading.Lock()
 
     def recall(
@@ -35,7 +36,7 @@ class Memory:
         ----------
         name : str
         key : hashable
-            Compared with ``==``: everything that the result depends on.
+            Everything that the result depends on.
         make : callable
         most : int, optional
             Results kept under this name; those used longest ago go first.
@@ -48,13 +49,11 @@ class Memory:
     def get(self, name: str, key: Hashable, otherwise: Any = None) -> Any:
         """The result for this key, or `otherwise`."""
         with self._lock:
-            kept = self._kept.get(name, [])
-            for at, (own, result) in enumerate(kept):
-                if own == key:
-                    if at:
-                        kept.insert(0, kept.pop(at))
-                    return result
-        return otherwise
+            kept = self._kept.get(name)
+            if kept is None or key not in kept:
+                return otherwise
+            kept.move_to_end(key)
+            return kept[key]
 
     def put(self, name: str, key: Hashable, result: Any, most: int | None = None) -> Any:
         """Keep a result; returns it, or the one that is there already.
@@ -64,12 +63,12 @@ class Memory:
         if isinstance(result, np.ndarray):
             result.setflags(write=False)
         with self._lock:
-            kept = self._kept.setdefault(name, [])
-            for own, known in kept:
-                if own == key:
-                    return known
-            kept.insert(0, (key, result))
-            del kept[most or self._most :]
+            kept = self._kept.setdefault(name, OrderedDict())
+            if key in kept:
+                return kept[key]
+            kept[key] = result
+            while len(kept) > (most or self._most):
+                kept.popitem(last=False)
         return result
 
     def knows(self, name: str, key: Hashable) -> bool:

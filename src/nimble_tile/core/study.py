@@ -6,9 +6,9 @@ each of them reads, so that a slider of the blend costs nothing here.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -16,6 +16,7 @@ from nimble_tile.core.additions import Layout, Shadow
 from nimble_tile.core.coverage.count import Coverage, coverage
 from nimble_tile.core.errors import MessageError
 from nimble_tile.core.laying import look_of
+from nimble_tile.core.memory import Memory
 from nimble_tile.core.message.density import Density, Offer, density, offers
 from nimble_tile.core.picture.advice import Advice, advise
 from nimble_tile.core.picture.placing import corners
@@ -81,14 +82,7 @@ class Student:
 
     def __init__(self, renderer: Renderer) -> None:
         self._renderer = renderer
-        self._memory: dict[str, tuple[Hashable, Any]] = {}
-
-    def _once(self, name: str, key: Hashable, make: Callable[[], Any]) -> Any:
-        known = self._memory.get(name)
-        if known is None or known[0] != key:
-            known = (key, make())
-            self._memory[name] = known
-        return known[1]
+        self._memory = Memory()
 
     def study(
         self,
@@ -109,22 +103,23 @@ class Student:
         stop : callable
             True once nobody waits for the answer any more.
         """
+        once = self._memory.recall
         message, code, look = piece.message, piece.code, look_of(piece)
         try:
             symbol = self._renderer.symbol(piece)
         except MessageError:
             ways = () if not message.text else tuple(offers(message, code))
             return Study(None, None, ways, None, None)
-        dense = self._once("density", (message, code), lambda: density(message, code, symbol))
+        dense = once("density", (message, code), lambda: density(message, code, symbol))
         quiet = code.quiet_zone
         images = self._renderer.images(look)
         key = (symbol, look, quiet)
-        pair = self._once("contrast", key, lambda: contrast(symbol, look, quiet, images))
+        pair = once("contrast", key, lambda: contrast(symbol, look, quiet, images))
         drawn = drawing(symbol, look, quiet)
-        found = self._once("finders", key, lambda: finders(symbol, drawn, images))
-        seen = self._once("views", key, lambda: views(symbol, look, quiet, images))
-        masks = self._once("masks", symbol, lambda: {m: symbol.under(m) for m in symbol.penalties})
-        offered = self._once(
+        found = once("finders", key, lambda: finders(symbol, drawn, images))
+        seen = once("views", key, lambda: views(symbol, look, quiet, images))
+        masks = once("masks", symbol, lambda: {m: symbol.under(m) for m in symbol.penalties})
+        offered = once(
             "better", key, lambda: {grade: tuple(better(look, pair, grade)) for grade in "ABC"}
         )
         covered = None if rendering is None else coverage(rendering)
@@ -132,12 +127,10 @@ class Student:
         if rendering is not None and bay is not None:
             laid_key = (piece.logo, rendering.image.shape, symbol, look, piece.blend, piece.picture,
                         piece.caption)  # fmt: skip
-            tracked = self._once(
-                "tracking", laid_key, lambda: self._track(piece, rendering, bay, stop)
-            )
+            tracked = once("tracking", laid_key, lambda: self._track(piece, rendering, bay, stop))
             if stop():
-                self._memory.pop("tracking", None)  # it may have been broken off
-            told = self._once("shadow", laid_key, lambda: self._shadow(piece, rendering, bay))
+                self._memory.forget("tracking")  # it may have been broken off
+            told = once("shadow", laid_key, lambda: self._shadow(piece, rendering, bay))
         return Study(symbol, dense, dense.offers, pair, found, seen, masks, offered, covered,
                      tracked, told)  # fmt: skip
 

@@ -10,6 +10,7 @@ import numpy as np
 
 from nimble_tile.core.blend.colour import Colours
 from nimble_tile.core.look import Look
+from nimble_tile.core.memory import Memory
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
 
@@ -64,18 +65,11 @@ class Plan:
         self.guard = guard
         self.fades = fades
         self.factors = factors
-        self._remembered: dict[str, list[tuple[Hashable, Any]]] = {}
+        self._memory = Memory(2)
 
     def once(self, name: str, key: Hashable, make: Callable[[], Any]) -> Any:
         """What `make` gives, remembered under a name for the last two keys."""
-        known = self._remembered.setdefault(name, [])
-        for own, made in known:
-            if own == key:
-                return made
-        made = make()
-        known.insert(0, (key, made))
-        del known[2:]
-        return made
+        return self._memory.recall(name, key, make)
 
     @property
     def modules(self) -> int:

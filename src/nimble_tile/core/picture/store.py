@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import hashlib
 import threading
-from collections import OrderedDict
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from nimble_tile.core.errors import PictureError
+from nimble_tile.core.memory import Memory
 from nimble_tile.core.picture.opening import Opened, open_picture
 
 if TYPE_CHECKING:
@@ -46,7 +46,7 @@ class PictureStore:
     def __init__(self) -> None:
         self._files: dict[str, bytes] = {}
         self._about: dict[str, About] = {}
-        self._decoded: OrderedDict[str, Opened] = OrderedDict()
+        self._memory = Memory(KEPT_DECODED)
         self._lock = threading.Lock()
 
     def add(self, data: bytes, name: str = "The picture", drawings: bool = False) -> str:
@@ -78,14 +78,8 @@ class PictureStore:
             with self._lock:
                 self._files[digest] = data
                 self._about[digest] = About(opened.size, opened.alpha is not None, opened.notes)
-                self._keep(digest, opened)
+            self._memory.put("decoded", digest, opened)
         return digest
-
-    def _keep(self, digest: str, opened: Opened) -> None:
-        self._decoded[digest] = opened
-        self._decoded.move_to_end(digest)
-        while len(self._decoded) > KEPT_DECODED:
-            self._decoded.popitem(last=False)
 
     def file(self, digest: str) -> bytes:
         """The original bytes; `PictureError` if they are not here."""
@@ -106,14 +100,8 @@ class PictureStore:
     def opened(self, digest: str) -> Opened:
         """The decoded picture; `PictureError` if it is not here."""
         data = self.file(digest)
-        with self._lock:
-            if digest in self._decoded:
-                self._decoded.move_to_end(digest)
-                return self._decoded[digest]
-        opened = open_picture(data, drawings=True)  # it was welcome when it came
-        with self._lock:
-            self._keep(digest, opened)
-        return opened
+        # It was welcome as a drawing when it came.
+        return self._memory.recall("decoded", digest, lambda: open_picture(data, drawings=True))
 
     def mask(self, digest: str) -> np.ndarray:
         """A mask of the store (uint8 H × W); `PictureError` if it is not here."""

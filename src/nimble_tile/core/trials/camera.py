@@ -14,12 +14,12 @@ square root) and that of reading it out.
 from __future__ import annotations
 
 import threading
-from collections import OrderedDict
 from dataclasses import dataclass
 
 import numpy as np
 
 from nimble_tile.core.linear import LUMA, to_linear, to_srgb
+from nimble_tile.core.memory import Memory
 from nimble_tile.core.picture.warping import mapped
 from nimble_tile.core.trials import light as lights
 from nimble_tile.core.trials import wear as wears
@@ -93,8 +93,7 @@ class Studio:
 
     def __init__(self, subject: Subject) -> None:
         self.subject = subject
-        self._sources: OrderedDict[tuple, tuple[list[np.ndarray], float]] = OrderedDict()
-        self._lock = threading.Lock()
+        self._memory, self._lock = Memory(4), threading.Lock()
 
     def frame(self, trial: Trial, seed: int = 0, flat: bool = False) -> Frame:
         """The frame of a trial; the same for the same subject, trial and seed.
@@ -137,20 +136,15 @@ class Studio:
         the subject's image.
         """
         key = (before.shrink, before.jpeg, before.times, medium == "screen" and size)
-        with self._lock:
-            if key in self._sources:
-                self._sources.move_to_end(key)
-                return self._sources[key]
-        image, scale = handed_on(self.subject.image, before)
-        if medium == "screen":
-            image, again = _on_screen(image, self.subject.edge / scale, size)
-            scale *= again
-        found = [to_linear(image)], scale
-        with self._lock:
-            self._sources[key] = found
-            while len(self._sources) > 4:
-                self._sources.popitem(last=False)
-        return found
+
+        def make() -> tuple[list[np.ndarray], float]:
+            image, scale = handed_on(self.subject.image, before)
+            if medium == "screen":
+                image, again = _on_screen(image, self.subject.edge / scale, size)
+                scale *= again
+            return [to_linear(image)], scale
+
+        return self._memory.recall("source", key, make)
 
     def _seen(
         self,
@@ -372,20 +366,17 @@ def _trace(length: float, angle: float) -> np.ndarray:
     return kernel / kernel.sum()
 
 
-_NOISE: OrderedDict[int, np.ndarray] = OrderedDict()
-_NOISE_LOCK = threading.Lock()
+_NOISE = Memory(4)
 
 
 def _noise(shape: tuple[int, ...], seed: int) -> np.ndarray:
     """Standard normal noise; the same for the same seed."""
-    with _NOISE_LOCK:
-        tile = _NOISE.get(seed)
-        if tile is None:
-            rng = np.random.default_rng([seed, 2])
-            tile = rng.standard_normal((_NOISE_SIDE, _NOISE_SIDE, 3), np.float32)
-            _NOISE[seed] = tile
-            while len(_NOISE) > 4:
-                _NOISE.popitem(last=False)
+
+    def make() -> np.ndarray:
+        rng = np.random.default_rng([seed, 2])
+        return rng.standard_normal((_NOISE_SIDE, _NOISE_SIDE, 3), np.float32)
+
+    tile = _NOISE.recall("tile", seed, make)
     rows, columns = -(-shape[0] // _NOISE_SIDE), -(-shape[1] // _NOISE_SIDE)
     if rows > 1 or columns > 1:
         tile = np.tile(tile, (rows, columns, 1))

@@ -8,13 +8,12 @@ share that the artwork passes too.
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 
+from nimble_tile.core.memory import Memory
 from nimble_tile.core.scan.bay import Outcome, ReaderBay
 from nimble_tile.core.scan.readers import NAMES, READS_MICRO
 from nimble_tile.core.trials.camera import Frame, Studio
@@ -116,22 +115,12 @@ class Room:
 
     def __init__(self, bay: ReaderBay) -> None:
         self.bay = bay
-        self._passes: OrderedDict[tuple, Pass] = OrderedDict()
-        self._thumbs: OrderedDict[tuple, np.ndarray] = OrderedDict()
-        self._studios: OrderedDict[tuple, Studio] = OrderedDict()
-        self._lock = threading.Lock()
+        self._memory = Memory()
 
     def studio(self, subject: Subject) -> Studio:
         """The studio of a subject; those of the last few are kept."""
-        with self._lock:
-            key = subject.digest, subject.own_size
-            found = self._studios.get(key)
-            if found is None:
-                found = self._studios[key] = Studio(subject)
-            self._studios.move_to_end(key)
-            while len(self._studios) > 4:
-                self._studios.popitem(last=False)
-            return found
+        key = subject.digest, subject.own_size
+        return self._memory.recall("studio", key, lambda: Studio(subject), 4)
 
     def frame(self, subject: Subject, trial: Trial, seed: int = 0) -> Frame:
         """The frame of one trial at full size."""
@@ -192,7 +181,7 @@ class Room:
         new = [job for job in jobs if not self._known(*job, seed, False)]
         if new:
             self._look(new, self._frames(new, seed), seed, False, [])
-        return [self._passes[_key(*job, seed)] for job in jobs]
+        return [self._memory.get("pass", _key(*job, seed)) for job in jobs]
 
     def _frames(self, jobs: Sequence[tuple[Subject, Trial]], seed: int) -> list[Frame | None]:
         if len(jobs) < 2:
@@ -210,15 +199,9 @@ class Room:
 
     def _known(self, subject: Subject, trial: Trial, seed: int, thumbs: bool) -> bool:
         key = _key(subject, trial, seed)
-        with self._lock:
-            if key not in self._passes:
-                return False
-            self._passes.move_to_end(key)  # what is used is not forgotten
-            if thumbs and not subject.plain:
-                if key not in self._thumbs:
-                    return False
-                self._thumbs.move_to_end(key)
-            return True
+        if not self._memory.knows("pass", key):
+            return False
+        return not thumbs or subject.plain or self._memory.knows("thumb", key)
 
     def _look(
         self,
@@ -233,23 +216,18 @@ class Room:
         symbol = jobs[0][0].symbol
         names = READS_MICRO if symbol.micro else NAMES
         found = self.bay.read_all([frame.image for frame in frames], names, meanwhile)
-        with self._lock:
-            for job, frame, outcomes in zip(jobs, frames, found, strict=True):
-                key = _key(*job, seed)
-                self._passes[key] = pass_of(outcomes, job[0].expected)
-                if thumbs and not job[0].plain:
-                    self._thumbs[key] = small(frame.image)
-            while len(self._passes) > MOST_REMEMBERED:
-                self._passes.popitem(last=False)
-            while len(self._thumbs) > MOST_THUMBS:
-                self._thumbs.popitem(last=False)
+        for job, frame, outcomes in zip(jobs, frames, found, strict=True):
+            key = _key(*job, seed)
+            self._memory.put("pass", key, pass_of(outcomes, job[0].expected), MOST_REMEMBERED)
+            if thumbs and not job[0].plain:
+                self._memory.put("thumb", key, small(frame.image), MOST_THUMBS)
 
     def _result(self, subject: Subject, trial: Trial, seed: int, thumbs: bool) -> Result | None:
         keys = _key(subject, trial, seed), _key(subject.twin, trial, seed)
-        passed, plain = (self._passes.get(key) for key in keys)
+        passed, plain = (self._memory.get("pass", key) for key in keys)
         if passed is None or plain is None:
             return None
-        return Result(trial, passed, plain, self._thumbs.get(keys[0]) if thumbs else None)
+        return Result(trial, passed, plain, self._memory.get("thumb", keys[0]) if thumbs else None)
 
 
 def pass_of(outcomes: Sequence[Outcome], expected: str) -> Pass:

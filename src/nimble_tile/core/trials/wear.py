@@ -13,12 +13,11 @@ and paper, weighted by the covered area). The parabola of dot gain, greatest at
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
 from collections.abc import Callable
 
 import numpy as np
 
+from nimble_tile.core.memory import Memory
 from nimble_tile.core.trials.trial import Before, Wear
 
 SPREAD = 0.03
@@ -66,32 +65,17 @@ def lit(plane: np.ndarray, ink: float) -> np.ndarray:
     return ink + (1 - ink) * plane
 
 
-class _Surfaces:
-    """Remembers surfaces that do not depend on what is printed on the paper: many artworks are
-    looked at in the same trials."""
-
-    def __init__(self, most: int) -> None:
-        self._made: OrderedDict[tuple, object] = OrderedDict()
-        self._most, self._lock = most, threading.Lock()
-
-    def once(self, what: tuple, places: tuple, make: Callable[[], object]) -> object:
-        corners = tuple(
-            float(place[row, column]) for place in places for row in (0, -1) for column in (0, -1)
-        )
-        key = (what, places[0].shape, corners)
-        with self._lock:
-            if key in self._made:
-                self._made.move_to_end(key)
-                return self._made[key]
-        made = make()
-        with self._lock:
-            self._made[key] = made
-            while len(self._made) > self._most:
-                self._made.popitem(last=False)
-        return made
+_SURFACES = Memory(16)
+"""Surfaces do not depend on what is printed on the paper: many artworks are looked at in the
+same trials."""
 
 
-_surfaces = _Surfaces(16)
+def _surface(what: tuple, places: tuple, make: Callable[[], object]) -> object:
+    """A surface at these places, made once."""
+    corners = tuple(
+        float(place[row, column]) for place in places for row in (0, -1) for column in (0, -1)
+    )
+    return _SURFACES.recall("surface", (what, places[0].shape, corners), make)
 
 
 def worn(
@@ -117,7 +101,7 @@ def worn(
         plane = _cracked(plane, wear, paper, places)
     if wear.crumple or wear.fold:
         what = wear.model_copy(update={"smudge": 0.0}), seed
-        moved, shade = _surfaces.once(what, places, lambda: creased(wear, places, seed))
+        moved, shade = _surface(what, places, lambda: creased(wear, places, seed))
         if not flat:
             plane = _shifted(plane, moved, places[0])
         plane = plane * shade[..., None]
@@ -185,7 +169,7 @@ def _smudged(plane: np.ndarray, share: float, paper: float, places: tuple, seed:
         return found
 
     out = plane
-    for value, cover in zip((DIRT, paper), _surfaces.once((share, seed), places, covers),
+    for value, cover in zip((DIRT, paper), _surface((share, seed), places, covers),
                             strict=True):  # fmt: skip
         out = out + (np.float32(value) - out) * cover[..., None]
     return out
