@@ -19,6 +19,7 @@ from nimble_tile.core.logo.pixels import prepared as prepared_logo
 from nimble_tile.core.memory import Memory
 from nimble_tile.core.picture.framing import FramedSizes, framed_size, framed_sizes
 from nimble_tile.core.picture.placing import (
+    NATURAL,
     Spot,
     natural_size,
     region_on,
@@ -97,13 +98,22 @@ class Briefing:
         original = self.pictures.about(piece.picture.digest).size
         return framed_sizes(original, piece.picture.frame, size)
 
-    def spot(self, piece: Piece, modules: int, framed: FramedSizes) -> Spot:
-        """Where the code lies on the framed picture and on an output; raises `PictureError`
-        where it reaches beyond the picture."""
-        longer = None
-        if piece.picture.whole_pixels:
-            longer = piece.finish.size or 0  # 0: the natural size
-        return spot(framed.whole, piece.picture.region, framed.extent, modules, longer)
+    def located(
+        self, piece: Piece, size: int, modules: int
+    ) -> tuple[FramedSizes | None, Spot | None]:
+        """The picture's sizes for an output of this longer side, and where the code lies.
+
+        Raises
+        ------
+        PictureError
+            The picture is missing, or the code reaches beyond it.
+        """
+        picture = piece.picture
+        if picture.digest is None:
+            return None, None
+        framed = framed_sizes(self.pictures.about(picture.digest).size, picture.frame, size)
+        longer = (piece.finish.size or NATURAL) if picture.whole_pixels else None
+        return framed, spot(framed.whole, picture.region, framed.extent, modules, longer)
 
     def natural_size(self, piece: Piece) -> int:
         """Longer side that suits the piece when none was chosen."""

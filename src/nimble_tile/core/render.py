@@ -170,11 +170,10 @@ class Renderer:
             As in `render`.
         """
         with self._lock:
-            framed = self._briefing.sizes(piece, STEERED_BY)
-            if framed is None:
+            if piece.picture.digest is None:
                 return None
             modules = self._briefing.symbol(piece).side + 2 * piece.code.quiet_zone
-            return self._briefing.spot(piece, modules, framed).region
+            return self._briefing.located(piece, STEERED_BY, modules)[1].region
 
     def canvas(self, piece: Piece, size: int) -> np.ndarray | None:
         """The piece's picture alone on its ground (H × W × 3), or None without one."""
@@ -206,8 +205,7 @@ class Renderer:
         own = self._briefing
         symbol = own.symbol(piece)
         modules = symbol.side + 2 * piece.code.quiet_zone
-        framed = own.sizes(piece, size)
-        spot = None if framed is None else own.spot(piece, modules, framed)
+        framed, spot = own.located(piece, size, modules)
         steered = self._steered(piece, symbol, spot, moving)
         if steered is not None:
             symbol = steered.symbol
@@ -248,9 +246,8 @@ class Renderer:
         """What the picture wants of each module."""
         # Always at the same size: what is exported is what was seen.
         longer = min(max(self._briefing.picture_size(piece)), STEERED_BY)
-        framed = self._briefing.sizes(piece, longer)
         modules = symbol.side + 2 * piece.code.quiet_zone
-        spot = self._briefing.spot(piece, modules, framed)
+        framed, spot = self._briefing.located(piece, longer, modules)
         square = warping.upright(self._canvas(piece, framed).image, spot.box, spot.quad)
         guard = self._guard_grid(piece, framed.extent, spot, modules)
         return wants(square, symbol.side, piece.code.quiet_zone, guard)
@@ -323,23 +320,24 @@ class Renderer:
         """Stages 1 to 7 on a picture."""
         piece, symbol, spot, recall = brief.piece, brief.symbol, brief.spot, self._memory.recall
         quiet, laid, box, quad = brief.quiet_zone, brief.laid, spot.box, spot.quad
+        look, images = look_read(piece.look, piece.blend), self._images(piece.look)
         canvas = self._canvas(piece, brief.framed)
 
         square_key = (canvas.key, spot.region)
         square = recall("square", square_key, lambda: warping.upright(canvas.image, box, quad), 2)
 
-        look = look_read(piece.look, piece.blend)
         fades = piece.surround.kind == "none" or piece.surround.paper is None
-        images = self._images(piece.look)
         plan_key = (square_key, symbol, quiet, look, piece.picture.guard, fades, piece.blend.map)
-        planned = recall(
-            "plan", plan_key,
-            lambda: Plan(
-                square, symbol, quiet, look, images,
-                self._guard_grid(piece, brief.framed.extent, spot, brief.modules), fades,
-                self._factors(piece, brief.modules),
-            ), 2,
-        )  # fmt: skip
+
+        def plan() -> Plan:
+            guard = factors = None
+            if piece.picture.guard is not None:
+                guard = self._guard_grid(piece, brief.framed.extent, spot, brief.modules)
+            if piece.blend.map is not None:
+                factors = self._factors(piece, brief.modules)
+            return Plan(square, symbol, quiet, look, images, guard, fades, factors)
+
+        planned = recall("plan", plan_key, plan, 2)
 
         gone = None if laid.cleared is None else laid.cleared.tobytes()
         bare_key = (plan_key, piece.blend, gone)
@@ -427,8 +425,6 @@ class Renderer:
 
     def _factors(self, piece: Piece, modules: int) -> np.ndarray | None:
         """Each module's strength in parts of the others'; None where the map is not of its size."""
-        if piece.blend.map is None:
-            return None
         grid = self.pictures.mask(piece.blend.map)
         return grid.astype(np.float32) / 128 if grid.shape == (modules, modules) else None
 

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Mapping
+from collections.abc import Mapping
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 
@@ -40,6 +39,11 @@ class Plan:
     factors : ndarray of float32, N × N, optional
         Strength of each module in parts of what it would be, 0 to 2.
 
+    Attributes
+    ----------
+    once : callable
+        ``(name, key, make)``: what `make` gives, remembered for the last two keys.
+
     Notes
     -----
     Everything derived is computed once and kept, so that moving a slider
@@ -65,11 +69,7 @@ class Plan:
         self.guard = guard
         self.fades = fades
         self.factors = factors
-        self._memory = Memory(2)
-
-    def once(self, name: str, key: Hashable, make: Callable[[], Any]) -> Any:
-        """What `make` gives, remembered under a name for the last two keys."""
-        return self._memory.recall(name, key, make)
+        self.once = Memory(2).recall
 
     @property
     def modules(self) -> int:

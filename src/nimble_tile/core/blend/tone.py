@@ -51,7 +51,7 @@ def tones(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     """
     import cv2
 
-    made = bands(plan, settings, strength)
+    made, shapes = bands(plan, settings, strength), plan.shape_cells(GRAIN)
     n, size = plan.modules, (plan.side, plan.side)
     fine = (n * GRAIN, n * GRAIN)
 
@@ -62,7 +62,6 @@ def tones(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     margin = spread(made.whole) + spread(made.centre - made.whole) * spot
     is_dark = spread(plan.dark.astype(np.uint8)).astype(bool)
     is_light = ~is_dark
-    shapes = plan.shape_cells(GRAIN)
     if shapes is not None:
         # What a shape leaves of its module stays picture; where shapes grow
         # into light modules, these are dark.

@@ -38,6 +38,9 @@ modules at one side are too thin for any reader."""
 LEAST_EDGE = 0.12
 """Shortest edge of a quad in parts of the longest."""
 
+NATURAL = 0
+"""Stands for the longer side that `natural_size` gives."""
+
 UNIT = ((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))
 
 
@@ -256,7 +259,7 @@ def spot(
         Modules along the code, quiet zone included.
     longer : int or None
         The place is moved so that each module has whole pixels on a finished image of this
-        longer side (0: of the natural size); None: it stays.
+        longer side (`NATURAL`: of its natural size); None: it stays.
 
     Raises
     ------
@@ -265,7 +268,7 @@ def spot(
     """
     region = region_on(size, region)
     if longer is not None:
-        longer = longer or natural_size(size, region, modules)
+        longer = longer if longer != NATURAL else natural_size(size, region, modules)
         region = whole(region, size, modules, output_size(size, longer))
     if region.upright:
         return Spot(region, box_at(size, region, extent), None)
