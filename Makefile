@@ -14,6 +14,7 @@ check: $(STAMP)
 	@.venv/bin/ruff check src tests tools bench
 	@.venv/bin/ruff format --check src tests tools bench
 	@.venv/bin/lint-imports
+	@$(PY) tools/house_check.py
 
 screenshots: $(STAMP)
 	@$(PY) tools/screenshots.py docs/screenshots

@@ -30,8 +30,8 @@ from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import plain_code
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.fidelity import measure
+from nimble_tile.core.scan.judging import fidelity_of
 from nimble_tile.core.scan.readers import to_grey
-from nimble_tile.core.scan.verdict import fidelity_of
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped

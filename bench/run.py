@@ -96,8 +96,8 @@ def verdict() -> list[bool]:
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.scan.bay import ReaderBay
     from nimble_tile.core.scan.framed import framed_view
+    from nimble_tile.core.scan.judging import judge_rendering
     from nimble_tile.core.scan.readers import READERS, to_grey
-    from nimble_tile.core.scan.verdict import judge_rendering
     from nimble_tile.demo import demo_pieces
 
     pieces, pictures = demo_pieces()

@@ -32,7 +32,7 @@ from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import SCHEMA, Code, Finish, Message, Picture, Piece, Region
 from nimble_tile.core.project import archive
 from nimble_tile.core.render import Renderer
-from nimble_tile.core.scan.verdict import judge_rendering
+from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.demo import demo_pieces
 from test_logo import SVG
 

@@ -21,8 +21,8 @@ from nimble_tile.core.picture.drawings import draw, one_page, pages
 from nimble_tile.core.picture.opening import Opened
 from nimble_tile.core.piece import Blend, Code, Message, Picture, Piece, Region
 from nimble_tile.core.render import Renderer
+from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.scan.readers import ZxingReader, to_grey
-from nimble_tile.core.scan.verdict import judge_rendering
 from nimble_tile.core.symbol.anatomy import Part
 
 SVG = b"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 100">

@@ -30,8 +30,8 @@ from nimble_tile.core.render import Renderer, render
 from nimble_tile.core.scan import contrast as contrasts
 from nimble_tile.core.scan import known
 from nimble_tile.core.scan.finders import NOMINAL, finders
+from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.scan.readers import READERS
-from nimble_tile.core.scan.verdict import judge_rendering
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.symbol.looks import drawing
 from nimble_tile.core.symbol.looks.paint import layer_path, raster, to_skia

@@ -20,9 +20,10 @@ from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Blend, Code, Finish, Message, Picture, Piece, Region
 from nimble_tile.core.project.recovery import Recovery
 from nimble_tile.core.render import Renderer, render
+from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.scan.readers import NAMES, READERS
 from nimble_tile.core.scan.reasons import explain
-from nimble_tile.core.scan.verdict import Mark, judge_rendering
+from nimble_tile.core.scan.verdict import Mark, Verdict
 
 PHOTOGRAPHS = ("astronaut", "chelsea", "coffee", "rocket")
 
@@ -76,7 +77,7 @@ def test_tone_keeps_more_of_the_picture_than_overlay_that_reads_alike(store, pho
                     [found.text for found in READERS[reader]().read(made.image)] for reader in NAMES
                 ]
                 if all(LINK in found for found in texts):
-                    from nimble_tile.core.scan.verdict import fidelity_of
+                    from nimble_tile.core.scan.judging import fidelity_of
 
                     best[method] = fidelity_of(made).delta_e_mean
                     break
@@ -179,6 +180,10 @@ def test_preview_grants_pixels_to_a_small_code_on_a_large_picture():
     assert preview_size(piece.edited("finish", size=300), renderer)[0] == 300
 
 
+def told(state, marks, looked):
+    return Verdict(state, LINK, True, (), marks, sample=looked)
+
+
 def marks(*unread):
     return tuple(Mark(name, name not in unread, None if name in unread else LINK) for name in NAMES)
 
@@ -203,13 +208,13 @@ def test_reasons_name_the_pattern_that_is_broken(store):
             y, x = (row + 4) * px, (column + 4) * px
             image[y : y + px, x : x + px] ^= 255
         looked = sample(image, made.box, made.symbol, 4)
-        reasons = explain("fails", marks(), (), LINK, looked, made.symbol)
+        reasons = explain(told("fails", marks(), looked), made.symbol)
         assert [says in reason.text for reason in reasons].count(True) == 1, says
         assert all(reason.text.endswith(".") for reason in reasons)
     dark = to_grey(made.image).copy()
     dark[: 3 * px] = 20
     looked = sample(dark, made.box, made.symbol, 4)
-    reasons = explain("thin", marks("quirc"), (), LINK, looked, made.symbol)
+    reasons = explain(told("thin", marks("quirc"), looked), made.symbol)
     assert any("quiet zone is too dark" in reason.text for reason in reasons)
     assert any("Not read by quirc" in reason.text for reason in reasons)
 

@@ -35,8 +35,8 @@ from nimble_tile.core.piece import (
     Strokes,
 )
 from nimble_tile.core.render import Renderer
+from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.scan.readers import to_grey
-from nimble_tile.core.scan.verdict import judge_rendering
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import encode
 

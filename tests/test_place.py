@@ -25,7 +25,7 @@ from nimble_tile.core.picture.placing import (
 )
 from nimble_tile.core.piece import Blend, Code, Message, Picture, Piece, Region
 from nimble_tile.core.render import Renderer
-from nimble_tile.core.scan.verdict import fidelity_of, judge_rendering
+from nimble_tile.core.scan.judging import fidelity_of, judge_rendering
 from nimble_tile.demo import demo_pieces
 
 SIZE = (420, 310)

@@ -11,9 +11,9 @@ from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.piece import Code, Message, Piece
 from nimble_tile.core.render import Renderer, render
 from nimble_tile.core.scan.bay import ReaderBay
+from nimble_tile.core.scan.judging import Given, judge, judge_rendering
 from nimble_tile.core.scan.readers import NAMES, READERS, to_grey
 from nimble_tile.core.scan.sampling import sample
-from nimble_tile.core.scan.verdict import judge, judge_rendering
 
 
 def plain(text=LINK, side=None, **code):
@@ -74,7 +74,7 @@ def test_a_reader_that_throws_hangs_or_crashes_is_survived_and_named():
             assert outcomes["quirc"].readings == ()
             for name in ("zxing-cpp", "OpenCV", "qrdec"):
                 assert outcomes[name].readings[0].text == LINK, (kind, name)
-            verdict = judge(image, bay, expected=LINK)
+            verdict = judge(image, bay, Given(LINK))
             assert verdict.state == "thin"
             assert any("quirc" in reason.text for reason in verdict.reasons)
         ends = {outcome.name: outcome for outcome in bay.read(plain().image)}
@@ -183,14 +183,14 @@ def test_thin_spare_makes_a_thin_verdict(bay):
         row, column = np.argwhere(plan.codeword == index)[0]
         y, x = (row + 4) * px, (column + 4) * px
         image[y : y + px, x : x + px] ^= 255
-    verdict = judge(image, bay, LINK, made.symbol, made.box)
+    verdict = judge(image, bay, Given(LINK, made.symbol, made.box))
     assert (verdict.state, verdict.readers_right) == ("thin", (4, 4))
     assert verdict.spare == pytest.approx(1 - 9 / plan.blocks[0].correctable)
     assert "error correction is left" in verdict.reasons[0].text
 
 
 def test_another_message_is_not_the_intended_one(bay):
-    verdict = judge(plain("something else").image, bay, expected=LINK)
+    verdict = judge(plain("something else").image, bay, Given(LINK))
     assert verdict.matches is False
     assert not verdict.scans
     assert "something else" in verdict.reasons[0].text
@@ -206,7 +206,7 @@ def test_several_codes_and_large_images(bay):
     canvas = np.full((2600, 4000, 3), 255, np.uint8)
     canvas[1000:1700, 300:1000] = left
     canvas[1000:1700, 2900:3600] = right
-    verdict = judge(canvas, bay, looks=(1100, 640))
+    verdict = judge(canvas, bay, smaller=(1100, 640))
     by_text = {code.text: np.array(code.corners) for code in verdict.found}
     assert set(by_text) == {"left", "right"}
     assert len(verdict.found) == 2
@@ -248,7 +248,7 @@ def test_images_from_anywhere_get_a_spare_of_our_own(bay):
         ):
             matrix = cv2.getPerspectiveTransform(corners, np.float32(place))
             seen = cv2.warpPerspective(image, matrix, (900, 900), borderValue=255)
-            verdict = judge(seen, bay, expected=LINK)
+            verdict = judge(seen, bay, Given(LINK))
             assert verdict.matches
             assert verdict.sample.codeword_errors == (errors,)
             assert verdict.spare == pytest.approx(1 - errors / most)

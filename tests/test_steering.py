@@ -16,8 +16,8 @@ from nimble_tile.core.piece import Blend, Code, Message, Picture, Piece, Region
 from nimble_tile.core.project import archive
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import plain_code
+from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.scan.readers import READERS
-from nimble_tile.core.scan.verdict import judge_rendering
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.assemble import function_pattern
 from nimble_tile.core.symbol.encode import encode

@@ -7,7 +7,7 @@ from conftest import LINK, encoded, photograph
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.piece import Message, Piece
 from nimble_tile.core.render import Renderer
-from nimble_tile.core.scan.verdict import judge_rendering
+from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
 from nimble_tile.core.tune.sweep import MOST, SETTINGS, Setting, board, setting, sweep

@@ -16,7 +16,8 @@ from nimble_tile.core.linear import luminance, to_linear, to_srgb
 from nimble_tile.core.piece import Blend, Code, Message, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.bay import Outcome
-from nimble_tile.core.scan.verdict import Verdict, judge_rendering
+from nimble_tile.core.scan.judging import judge_rendering
+from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials import sets
 from nimble_tile.core.trials.camera import ELECTRONS, EXPOSED, READ_NOISE, Studio, handed_on

@@ -18,8 +18,8 @@ from nimble_tile.core.project import archive
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import plain_code
 from nimble_tile.core.scan import fidelity
+from nimble_tile.core.scan.judging import fidelity_of, judge_rendering
 from nimble_tile.core.scan.readers import READERS
-from nimble_tile.core.scan.verdict import fidelity_of, judge_rendering
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped

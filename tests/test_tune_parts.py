@@ -235,7 +235,7 @@ def test_what_another_encoder_made_is_found_if_one_reader_reads_it(bay):
     assert not any(suspect.sure for suspect in recover.suspects(image, text))
     found = mend.find(image, text, bay)[0]
     assert found.sure and np.array_equal(found.symbol.dark, dark)
-    assert mend.says(LINK + "#0042", LINK) and not mend.says(LINK + "#4x", LINK)
+    assert mend.means(LINK + "#0042", LINK) and not mend.means(LINK + "#4x", LINK)
 
 
 # Guessing -----------------------------------------------------------------------

@@ -26,8 +26,9 @@ from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Blend, Code, Ink, Message, Picture, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.bay import ReaderBay
+from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.scan.readers import NAMES
-from nimble_tile.core.scan.verdict import Verdict, judge_rendering
+from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.demo import demo_pieces
 
 LINK = "https://lanternwalk.example/dusk/path7"

@@ -29,7 +29,8 @@ from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Code, Message, Picture, Piece, Region
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.bay import ReaderBay
-from nimble_tile.core.scan.verdict import GOOD_SPARE, judge_rendering
+from nimble_tile.core.scan.judging import judge_rendering
+from nimble_tile.core.scan.verdict import GOOD_SPARE
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.trials.room import Room, reach
 from nimble_tile.core.trials.sets import shipped

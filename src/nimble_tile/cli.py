@@ -310,7 +310,7 @@ def _finish(
     from nimble_tile.core.output.export import export, format_of
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.scan.bay import ReaderBay
-    from nimble_tile.core.scan.verdict import fidelity_of
+    from nimble_tile.core.scan.judging import fidelity_of
 
     format_of(out)  # complain before the work
     renderer, bay, made = Renderer(pictures), ReaderBay(), None

@@ -99,7 +99,7 @@ def mend(
     from nimble_tile.core.picture.opening import open_picture, read_file
     from nimble_tile.core.piece import Finish
     from nimble_tile.core.scan.bay import ReaderBay
-    from nimble_tile.core.scan.verdict import fidelity_of
+    from nimble_tile.core.scan.judging import fidelity_of
     from nimble_tile.core.trials.room import Room
     from nimble_tile.core.trials.sets import own
     from nimble_tile.core.tune.mend import find, mend, rendering_of, why_not

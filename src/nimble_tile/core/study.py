@@ -26,7 +26,7 @@ from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.contrast import Better, Contrast, better, contrast, views
 from nimble_tile.core.scan.finders import Finders, finders
-from nimble_tile.core.scan.verdict import judge_rendering
+from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks import drawing
 

@@ -13,9 +13,10 @@ from nimble_tile.core.picture.warping import mapped, matrix_to
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.framed import LARGEST_LOOK, framed_view, gather
 from nimble_tile.core.scan.grade import Quality, grade
+from nimble_tile.core.scan.judging import SMALLER_LOOKS, Given, judge
 from nimble_tile.core.scan.readers import Reading, to_grey
 from nimble_tile.core.scan.recognise import recognise
-from nimble_tile.core.scan.verdict import SMALLER_LOOKS, Verdict, judge
+from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.trials.outlook import settle
@@ -136,7 +137,7 @@ def check(
     """
     tell("Looking for codes", 0.0)
     grey = to_grey(image)
-    whole = judge(grey, bay, expected=expected, looks=SMALLER_LOOKS)
+    whole = judge(grey, bay, Given(expected), SMALLER_LOOKS)
     found = list(whole.found)
     for reading in _in_tiles(grey, bay, stop):
         gather(found, reading)
@@ -220,15 +221,14 @@ def _finding(
     wanted = reading.text if expected is None else expected
     again = recognise(grey, reading)
     if again is None:
-        verdict = judge(grey, bay, expected=wanted, looks=SMALLER_LOOKS, box=box)
+        verdict = judge(grey, bay, Given(wanted, box=box), SMALLER_LOOKS)
     else:
         symbol = again.symbol
         quiet = tables.QUIET_ZONE_MICRO if symbol.micro else tables.QUIET_ZONE
         square = np.array(UNIT, float) * (symbol.side + 2 * quiet) - quiet
-        verdict = judge(
-            grey, bay, expected=wanted, looks=SMALLER_LOOKS, box=box, symbol=symbol,
-            quiet_zone=quiet, quad=mapped(matrix_to(again.quad, symbol.side), square),
-        )  # fmt: skip
+        quad = mapped(matrix_to(again.quad, symbol.side), square)
+        given = Given(wanted, symbol, box, quad, quiet)
+        verdict = judge(grey, bay, given, SMALLER_LOOKS)
     if expected is None:
         verdict = replace(verdict, expected=None, matches=None)
     title = kinds.TITLES[kinds.understand(reading.text).kind]

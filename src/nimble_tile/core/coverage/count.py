@@ -10,9 +10,9 @@ from nimble_tile.core.coverage.hold import Hold, foresee
 from nimble_tile.core.laid.items import Item, Laid
 from nimble_tile.core.logo.lay import CLEARED_FROM, TOUCHED, under
 from nimble_tile.core.rendering import Rendering
+from nimble_tile.core.scan.judging import light_on_dark
 from nimble_tile.core.scan.readers import to_grey
 from nimble_tile.core.scan.sampling import Sample, sample, spoiled, upright_view
-from nimble_tile.core.scan.verdict import light_on_dark
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks.drawing import alignment_middles

@@ -18,8 +18,9 @@ from nimble_tile.core.logo.lay import CELLS, lay, under
 from nimble_tile.core.piece import Code, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.bay import ReaderBay
+from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.scan.readers import to_grey
-from nimble_tile.core.scan.verdict import Verdict, judge_rendering
+from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
 

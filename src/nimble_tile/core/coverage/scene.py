@@ -17,9 +17,9 @@ from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.piece import MAX_SIDE, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
+from nimble_tile.core.scan.judging import light_on_dark
 from nimble_tile.core.scan.readers import to_grey
 from nimble_tile.core.scan.sampling import CELLS, Sample, sample
-from nimble_tile.core.scan.verdict import light_on_dark
 from nimble_tile.core.symbol.encode import Symbol
 
 

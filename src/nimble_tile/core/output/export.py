@@ -19,7 +19,8 @@ from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.piece import MAX_SIDE, Finish
 from nimble_tile.core.render import Rendering
 from nimble_tile.core.scan.bay import ReaderBay
-from nimble_tile.core.scan.verdict import SMALLER_LOOKS, Verdict, judge, steps_back
+from nimble_tile.core.scan.judging import SMALLER_LOOKS, Given, judge, rendering_looks
+from nimble_tile.core.scan.verdict import Verdict
 
 SUFFIX = {"png": ".png", "jpeg": ".jpg", "svg": ".svg", "pdf": ".pdf"}
 """Usual file name ending of each format."""
@@ -192,18 +193,11 @@ def prove(path: Path, rendering: Rendering, bay: ReaderBay) -> Proof:
             image = opened.over("#ffffff")
     except PictureError as error:
         raise OutputError(f"What was written cannot be read back: {error.what}") from error
-    verdict = judge(
-        image,
-        bay,
-        expected=rendering.symbol.text,
-        symbol=rendering.symbol,
-        box=box,
-        quiet_zone=rendering.quiet_zone,
-        # As on the bench, and some smaller ones for what is larger.
-        looks=sorted({*SMALLER_LOOKS, *steps_back(rendering)}, reverse=True),
-        blended=rendering.blended,
-        quad=quad,
-    )
+    symbol = rendering.symbol
+    given = Given(symbol.text, symbol, box, quad, rendering.quiet_zone, rendering.blended)
+    # As on the bench, and some smaller ones for what is larger.
+    smaller = sorted({*SMALLER_LOOKS, *rendering_looks(rendering)}, reverse=True)
+    verdict = judge(image, bay, given, smaller)
     return Proof(Path(path), rendering.size, len(data), verdict)
 
 

@@ -2,17 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
 from nimble_tile.core.picture.placing import Box
+from nimble_tile.core.scan.bay import Outcome, ReaderBay
 from nimble_tile.core.scan.readers import Reading
 from nimble_tile.core.symbol.encode import Symbol
 
 LARGEST_LOOK = 1600
 """Longest side, in pixels, at which an image is first shown to the readers.
 Phones see no more, and one of the readers takes seconds beyond."""
+
+STEP_BACK = 0.72
+"""A reader that fails on the preview looks once more from this much farther
+away, as a person with a phone does without thinking."""
+
+ARM = 6.0
+"""Pixels a module of the last look at the preview, where it is much larger: what a phone at
+arm's length sees of a poster. Detectors with a window of so many pixels are blind to patterns
+that fill it."""
+
+LEAST_MODULE = 4
+"""Pixels a module that a second look needs to be worth taking."""
 
 SURROUNDINGS = 0.6
 """Margin round a code whose place is known, in parts of its side, that the
@@ -29,6 +43,59 @@ def seen_at(grey: np.ndarray, side: int) -> tuple[np.ndarray, float]:
     scale = side / longer
     height, width = (max(1, round(extent * scale)) for extent in grey.shape)
     return cv2.resize(grey, (width, height), interpolation=cv2.INTER_AREA), scale
+
+
+@dataclass(frozen=True)
+class Look:
+    """What readers made of a view at one size.
+
+    Attributes
+    ----------
+    outcomes : tuple of Outcome
+        Of those readers that were asked.
+    side : int
+        Longer side of the view in pixels.
+    scale : float
+        What coordinates on it must be divided by.
+    """
+
+    outcomes: tuple[Outcome, ...]
+    side: int
+    scale: float
+
+
+def looks(
+    bay: ReaderBay,
+    grey: np.ndarray,
+    sides: Iterable[int],
+    names: Sequence[str],
+    right: Callable[[Outcome], bool],
+    meanwhile: Sequence[Callable[[], object]] = (),
+) -> Iterator[Look]:
+    """Show a view to readers at one size after the other, until all have read it rightly.
+
+    Parameters
+    ----------
+    bay : ReaderBay
+    grey : ndarray of uint8, H × W
+    sides : iterable of int
+        Longer sides of the looks.
+    names : sequence of str
+        Readers; who was right is not asked again.
+    right : callable
+        Whether a reader read what was meant.
+    meanwhile : sequence of callable
+        Work done beside the readers' first look.
+    """
+    waiting = list(names)
+    for side in sides:
+        view, scale = seen_at(grey, side)
+        outcomes = tuple(bay.read(view, waiting, meanwhile))
+        meanwhile = ()
+        waiting = [outcome.name for outcome in outcomes if not right(outcome)]
+        yield Look(outcomes, max(view.shape), scale)
+        if not waiting:
+            return
 
 
 def framed_view(grey: np.ndarray, box: Box | None) -> tuple[np.ndarray, tuple[int, int]]:
@@ -76,6 +143,11 @@ def area_of(
     return None if empty else (rows, columns)
 
 
+def says(outcome: Outcome, text: str) -> bool:
+    """Whether a reader read this text, perhaps among others."""
+    return any(reading.text == text for reading in outcome.readings)
+
+
 def gather(found: list[Reading], new: Reading) -> None:
     """Add a reading to a list of codes unless that code is there already; the reading that
     tells more stays."""
@@ -93,3 +165,19 @@ def _near(a: Reading, b: Reading) -> bool:
     first, second = np.asarray(a.corners), np.asarray(b.corners)
     extent = np.ptp(first, axis=0).max()
     return bool(np.linalg.norm(first.mean(0) - second.mean(0)) < 0.5 * max(extent, 1))
+
+
+def steps_back(longer: int, module: float) -> tuple[int, ...]:
+    """Longer sides at which readers that failed look again: a step back, and at arm's length.
+
+    Parameters
+    ----------
+    longer : int
+        Longer side of what is looked at, in pixels.
+    module : float
+        Pixels a module on it.
+    """
+    smaller = round(min(longer, LARGEST_LOOK) * STEP_BACK)
+    looks = [smaller] if module * smaller / longer >= LEAST_MODULE else []
+    arm = round(longer * ARM / module)
+    return (*looks, arm) if arm < STEP_BACK * smaller else tuple(looks)

@@ -3,18 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from dataclasses import replace
 
 import numpy as np
 
-from nimble_tile.core.scan.readers import Reading
 from nimble_tile.core.scan.sampling import Sample
+from nimble_tile.core.scan.verdict import GOOD_SPARE, Cause, Reason, Verdict
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
-
-if TYPE_CHECKING:
-    from nimble_tile.core.scan.verdict import Mark
 
 BAD_SHARE = 0.04
 """Share of a pattern's modules that may be wrong before it is named as a
@@ -32,94 +28,93 @@ DULL_QUIET = 0.90
 """Share of the quiet zone that must be light for it not to be named."""
 
 
-@dataclass(frozen=True)
-class Reason:
-    """One cause and what to do about it."""
-
-    text: str
-    way_out: str = ""
+RAISED: frozenset[Cause] = frozenset(
+    {"hardly shows", "too many errors", "pattern", "quiet zone", "weak", "faded", "little spare"}
+)
+"""Causes whose way out is more strength; without a picture there is none to raise."""
 
 
 def explain(
-    state: str,
-    marks: Sequence[Mark],
-    found: Sequence[Reading],
-    expected: str | None,
-    looked: Sample | None,
-    symbol: Symbol | None,
-    spare: float | None = None,
-    good: float = 1.0,
-    upside_down: bool = False,
-    blended: bool = True,
-    faded: tuple[int, int] | None = None,
+    verdict: Verdict, symbol: Symbol | None = None, upside_down: bool = False, blended: bool = True
 ) -> tuple[Reason, ...]:
     """Reasons for a verdict, most important first.
 
     Parameters
     ----------
-    state : {"well", "thin", "fails"}
-    marks, found, expected, looked, symbol
-        As in `nimble_tile.core.scan.verdict.Verdict`.
-    spare, good : float
-        The spare, and what it should be at least.
+    verdict : Verdict
+        Without its reasons.
+    symbol : Symbol, optional
     upside_down : bool
         Whether the code is light on dark.
     blended : bool
         Whether a picture takes part; without one there is no strength to raise.
-    faded : (int, int) or None
-        How many readers read it as a faded print, and how many could.
-
-    Returns
-    -------
-    tuple of Reason
     """
-    reasons: list[Reason] = []
-    others = sorted({code.text for code in found} - {expected})
-    if expected is not None and others:
-        reasons.append(Reason(f"It says “{_short(others[0])}” instead of the message."))
-    if upside_down:
-        able = [mark for mark in marks if mark.able]
-        right = sum(mark.read for mark in able)
-        reasons.append(
-            Reason(
-                f"It is light on dark: {right} of {len(able)} readers read it.",
-                "Most readers look for dark modules on a light ground; swap the colours.",
-            )
-        )
-    if state != "well" and looked is not None and symbol is not None:
-        reasons += _modules(looked, symbol)
-    able = [mark for mark in marks if mark.able]
-    failed = [mark for mark in able if not mark.read]
-    for mark in failed:
-        if mark.trouble:
-            reasons.append(Reason(f"{mark.name} {mark.trouble}."))
-    silent = [mark.name for mark in failed if not mark.trouble]
-    if silent and len(silent) == len(able):
-        reasons.append(Reason("No reader found a code that it could decode."))
-    elif silent:
-        reasons.append(Reason(f"Not read by {_listed(silent)}."))
-    if state == "thin" and faded is not None:
-        reasons.append(
-            Reason(
-                f"As a faded print it is read by {faded[0]} of {faded[1]} readers.",
-                "Raise the strength.",
-            )
-        )
-    if state == "thin" and not failed and spare is not None and spare < good:
-        reasons.append(
-            Reason(
-                f"Only {spare:.0%} of the error correction is left; {good:.0%} would be safe.",
-                "Raise the strength or the level.",
-            )
-        )
+    reasons = [*_message(verdict), *_inverted(verdict, upside_down)]
+    if verdict.state != "well" and verdict.sample is not None and symbol is not None:
+        reasons += _modules(verdict.sample, symbol)
+    reasons += _readers(verdict)
+    if verdict.state == "thin":
+        reasons += _thin(verdict)
     if symbol is not None and symbol.micro:
-        reasons.append(Reason("Few phones read Micro QR codes.", "Choose a version from 1 to 40."))
+        text = "Few phones read Micro QR codes."
+        reasons.append(Reason("Micro QR", text, "Choose a version from 1 to 40."))
     if not blended:
         reasons = [
-            Reason(reason.text, LOOK_WAY_OUT) if "strength" in reason.way_out.lower() else reason
+            replace(reason, way_out=LOOK_WAY_OUT) if reason.cause in RAISED else reason
             for reason in reasons
         ]
     return tuple(reasons)
+
+
+def _message(verdict: Verdict) -> list[Reason]:
+    """It says something else."""
+    others = sorted({code.text for code in verdict.found} - {verdict.expected})
+    if verdict.expected is None or not others:
+        return []
+    return [Reason("other message", f"It says “{_short(others[0])}” instead of the message.")]
+
+
+def _inverted(verdict: Verdict, upside_down: bool) -> list[Reason]:
+    """It is light on dark."""
+    if not upside_down:
+        return []
+    able = [mark for mark in verdict.marks if mark.able]
+    return [
+        Reason(
+            "light on dark",
+            f"It is light on dark: {sum(m.read for m in able)} of {len(able)} readers read it.",
+            "Most readers look for dark modules on a light ground; swap the colours.",
+        )
+    ]
+
+
+def _readers(verdict: Verdict) -> list[Reason]:
+    """Who does not read it."""
+    able = [mark for mark in verdict.marks if mark.able]
+    failed = [mark for mark in able if not mark.read]
+    reasons = [
+        Reason("reader trouble", f"{mark.name} {mark.trouble}.") for mark in failed if mark.trouble
+    ]
+    silent = [mark.name for mark in failed if not mark.trouble]
+    if silent and len(silent) == len(able):
+        reasons.append(Reason("not read", "No reader found a code that it could decode."))
+    elif silent:
+        reasons.append(Reason("not read", f"Not read by {_listed(silent)}."))
+    return reasons
+
+
+def _thin(verdict: Verdict) -> list[Reason]:
+    """Why there is little to spare though it is read."""
+    reasons, spare = [], verdict.spare
+    if verdict.faded is not None:
+        right, able = verdict.faded
+        text = f"As a faded print it is read by {right} of {able} readers."
+        reasons.append(Reason("faded", text, "Raise the strength."))
+    all_read = all(mark.read for mark in verdict.marks if mark.able)
+    if all_read and spare is not None and spare < GOOD_SPARE:
+        text = f"Only {spare:.0%} of the error correction is left; {GOOD_SPARE:.0%} would be safe."
+        reasons.append(Reason("little spare", text, "Raise the strength or the level."))
+    return reasons
 
 
 def _modules(looked: Sample, symbol: Symbol) -> list[Reason]:
@@ -138,6 +133,7 @@ def _modules(looked: Sample, symbol: Symbol) -> list[Reason]:
         # By chance half the modules agree: naming patterns would add nothing.
         return [
             Reason(
+                "hardly shows",
                 f"The code hardly shows: {wrong_share:.0%} of its modules are wrong.",
                 "Half of them would be chance. Raise the strength of the blend.",
             )
@@ -147,6 +143,7 @@ def _modules(looked: Sample, symbol: Symbol) -> list[Reason]:
         which = f"block {index + 1} has" if len(looked.correctable) > 1 else "it has"
         reasons.append(
             Reason(
+                "too many errors",
                 f"Too many errors: {which} {errors} wrong codewords and can correct {most}.",
                 "Raise the strength, or the error correction level.",
             )
@@ -161,11 +158,12 @@ def _modules(looked: Sample, symbol: Symbol) -> list[Reason]:
         own = parts == part
         if own.any() and (share := float(looked.wrong[own].mean())) > BAD_SHARE:
             reasons.append(
-                Reason(f"{share:.0%} of the {name} read wrongly.", "Raise the strength.")
+                Reason("pattern", f"{share:.0%} of the {name} read wrongly.", "Raise the strength.")
             )
     if looked.quiet_zone < DULL_QUIET:
         reasons.append(
             Reason(
+                "quiet zone",
                 f"{1 - looked.quiet_zone:.0%} of the quiet zone is too dark.",
                 "Raise the strength, or place the code where the picture is light.",
             )
@@ -173,7 +171,7 @@ def _modules(looked: Sample, symbol: Symbol) -> list[Reason]:
     weak = float(np.mean(looked.weak))
     if weak > WEAK_SHARE:
         reasons.append(
-            Reason(f"{weak:.0%} of the modules are weak: a little noise flips them.",
+            Reason("weak", f"{weak:.0%} of the modules are weak: a little noise flips them.",
                    "Raise the strength.")
         )  # fmt: skip
     return reasons

@@ -10,8 +10,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from nimble_tile.core.scan.reasons import Reason
-from nimble_tile.core.scan.verdict import GOOD_SPARE, State, Verdict
+from nimble_tile.core.scan.verdict import GOOD_SPARE, Reason, State, Verdict
 from nimble_tile.core.trials.room import Result, reach
 
 GOOD_REACH = 0.78
@@ -50,7 +49,7 @@ def settle(verdict: Verdict, results: Sequence[Result]) -> Verdict:
     reasons = verdict.reasons
     if state == "well":
         # What one hard look feared did not come true over a whole set.
-        reasons = tuple(r for r in reasons if "faded print" not in r.text)
+        reasons = tuple(r for r in reasons if r.cause != "faded")
     elif state != verdict.state or found < GOOD_REACH:
         reasons = (_lost(found, results), *reasons)
     return replace(verdict, state=state, reach=found, reasons=reasons)
@@ -81,4 +80,5 @@ def _lost(found: float, results: Sequence[Result]) -> Reason:
     worst = [r.trial.name for r in missed if r.pairs[0] < r.pairs[1]][:3]
     text = f"It passes {found:.0%} of what plain code passes in the trials"
     names = ", ".join(f"“{name}”" for name in worst)
-    return Reason(f"{text}; worst: {names}." if worst else f"{text}.", "Raise the strength.")
+    told = f"{text}; worst: {names}." if worst else f"{text}."
+    return Reason("lost in trials", told, "Raise the strength.")

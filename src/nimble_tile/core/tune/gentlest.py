@@ -21,7 +21,7 @@ from nimble_tile.core.piece import Blend, Code, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.fidelity import Fidelity
-from nimble_tile.core.scan.verdict import fidelity_of, missing
+from nimble_tile.core.scan.judging import fidelity_of, missing
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import subject_of

@@ -25,10 +25,16 @@ from nimble_tile.core.piece import Blend, Message
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.fidelity import Fidelity, measure
-from nimble_tile.core.scan.framed import LARGEST_LOOK, framed_view, seen_at
+from nimble_tile.core.scan.framed import (
+    LARGEST_LOOK,
+    framed_view,
+    looks,
+    says,
+    seen_at,
+    steps_back,
+)
 from nimble_tile.core.scan.readers import NAMES, to_grey
 from nimble_tile.core.scan.recognise import recognise
-from nimble_tile.core.scan.verdict import step_back
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.trials.room import Room
@@ -149,14 +155,14 @@ def find(
         None does; what stands in the way is said.
     """
     view, scale = seen_at(to_grey(image), LARGEST)
-    known, symbols = [], [symbol for symbol in symbols if says(symbol.text, text)]
+    known, symbols = [], [symbol for symbol in symbols if means(symbol.text, text)]
     for outcome in bay.read(view):
         for reading in outcome.readings:
             if len(reading.corners) != 4:
                 continue
             known.append(np.asarray(reading.corners) / scale)
             # What one reader reads may be steered, or of another encoder.
-            if says(reading.text, text) and (made := recognise(view, reading)) is not None:
+            if means(reading.text, text) and (made := recognise(view, reading)) is not None:
                 symbols.append(made.symbol)
     found = suspects(image, text, region, known, stop=stop, symbols=symbols)
     if found and not found[0].sure and any(suspect.alike for suspect in found):
@@ -173,7 +179,7 @@ def find(
     return found
 
 
-def says(text: str, message: str) -> bool:
+def means(text: str, message: str) -> bool:
     """Whether a symbol's text is a message, or that with a steered tail of digits."""
     rest = text.removeprefix(message)
     return text.startswith(message) and (not rest or (rest[0] == "#" and rest[1:].isdigit()))
@@ -291,10 +297,9 @@ class Mender:
         text, longer = self.plan.symbol.text, max(framed.shape)
         module = self.measured / self.plan.modules
         found = dict.fromkeys(NAMES, False)
-        for side in (min(LARGEST_LOOK, longer), *step_back(longer, module)):
-            waiting = [name for name, read in found.items() if not read]
-            for outcome in self.room.bay.read(seen_at(framed, side)[0], waiting) if waiting else ():
-                found[outcome.name] = any(reading.text == text for reading in outcome.readings)
+        sides = (min(LARGEST_LOOK, longer), *steps_back(longer, module))
+        for look in looks(self.room.bay, framed, sides, NAMES, lambda outcome: says(outcome, text)):
+            found |= {outcome.name: says(outcome, text) for outcome in look.outcomes}
         return found
 
 

@@ -17,7 +17,8 @@ from nimble_tile.core.errors import UserError
 from nimble_tile.core.piece import Code, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
-from nimble_tile.core.scan.verdict import Verdict, judge_rendering
+from nimble_tile.core.scan.judging import judge_rendering
+from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.outlook import settle
 from nimble_tile.core.trials.room import Room, reach

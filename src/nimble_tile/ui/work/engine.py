@@ -183,7 +183,7 @@ class Engine(QObject):
     def _run(self) -> None:
         # Here and not at the top: the window opens while these load.
         from nimble_tile.core.render import Renderer
-        from nimble_tile.core.scan.verdict import judge_rendering
+        from nimble_tile.core.scan.judging import judge_rendering
         from nimble_tile.core.study import Student
 
         self._renderer = Renderer(self._pictures)

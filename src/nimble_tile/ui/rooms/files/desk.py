@@ -109,12 +109,12 @@ class FilesDesk(QObject):
         def work(progress: Progress) -> str:
             from nimble_tile.core.errors import PictureError
             from nimble_tile.core.picture.opening import open_picture
-            from nimble_tile.core.scan.verdict import SMALLER_LOOKS, judge
+            from nimble_tile.core.scan.judging import SMALLER_LOOKS, judge
 
             progress.step(f"Opening {path.name}", 0.1)
             opened = open_picture(read_file(path), path.name)
             progress.step(f"Reading {path.name}", 0.4)
-            verdict = judge(opened.over("#ffffff"), self.tools.bay, looks=SMALLER_LOOKS)
+            verdict = judge(opened.over("#ffffff"), self.tools.bay, smaller=SMALLER_LOOKS)
             if not verdict.found:
                 raise PictureError(f"No reader found a code in {path.name}.", "Try another image.")
             return verdict.found[0].text
