@@ -11,6 +11,7 @@ import numpy as np
 
 from nimble_tile.core import laying
 from nimble_tile.core.additions import MOST_LOGOS, Logo
+from nimble_tile.core.errors import PictureError
 from nimble_tile.core.laid import Laid, Shape
 from nimble_tile.core.logo.lay import LaidLogos
 from nimble_tile.core.logo.lay import lay as lay_logos
@@ -200,6 +201,11 @@ class Briefing:
         if any(logo.crop) or logo.ground.off or logo.tint is not None:
             return ()
         file = self.pictures.file(logo.digest)
-        return self._memory.recall(
-            "logo shapes", logo.digest, lambda: outlines(file) or (), MOST_LOGOS
-        )
+
+        def trace() -> tuple[Shape, ...]:
+            try:
+                return outlines(file) or ()
+            except PictureError:  # it takes too long to trace; its pixels do
+                return ()
+
+        return self._memory.recall("logo shapes", logo.digest, trace, MOST_LOGOS)

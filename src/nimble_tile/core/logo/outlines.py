@@ -14,8 +14,9 @@ import math
 import numpy as np
 
 from nimble_tile.core.errors import PictureError
+from nimble_tile.core.foreign import apart
 from nimble_tile.core.laid.items import Shape
-from nimble_tile.core.picture.drawings import draw, has_letters, kind_of
+from nimble_tile.core.picture.drawings import DRAW_LIMIT, draw, has_letters, kind_of
 from nimble_tile.core.symbol.looks.paths import Op, Path
 
 MOST_SHAPES = 600
@@ -32,6 +33,7 @@ ALIKE = 1.5
 """Mean difference, of 255, up to which the shapes are the drawing."""
 
 
+@apart(DRAW_LIMIT)
 def outlines(data: bytes) -> tuple[Shape, ...] | None:
     """A drawing's shapes round 0, its longer side 1; None where they would not be the drawing.
 

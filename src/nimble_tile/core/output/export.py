@@ -184,7 +184,7 @@ def prove(path: Path, rendering: Rendering, bay: ReaderBay) -> Proof:
             scale = image.shape[1] / rendering.size[0]
             box, quad = _scaled(box, scale), None if quad is None else quad * scale
         else:
-            opened = open_picture(data, path.name, MAX_SIDE * MAX_SIDE)
+            opened = open_picture.here(data, path.name, MAX_SIDE * MAX_SIDE)
             if opened.size != rendering.size:
                 raise OutputError(
                     f"{path.name} came back with {opened.size[0]} × {opened.size[1]} pixels.",

@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nimble_tile.core.errors import PictureError
+from nimble_tile.core.foreign import apart
 
 if TYPE_CHECKING:
     import numpy as np
@@ -28,6 +29,9 @@ MOST_BYTES = 32 << 20
 
 MOST_NODES = 60_000
 """Elements that an SVG may draw, those that it repeats by reference included."""
+
+DRAW_LIMIT = 12.0
+"""Seconds that drawing may take."""
 
 PDFIUM = threading.Lock()
 """pdfium serves one thread at a time."""
@@ -45,6 +49,7 @@ def kind_of(data: bytes) -> str | None:
     return None
 
 
+@apart(DRAW_LIMIT)
 def draw(data: bytes, name: str, side: int = DRAWN_SIDE) -> np.ndarray:
     """Draw a vector file.
 
@@ -192,6 +197,7 @@ def _pdf(data: bytes, name: str, side: int) -> np.ndarray:
         raise _damaged(name) from error
 
 
+@apart(DRAW_LIMIT)
 def pages(data: bytes, name: str = "The file") -> int:
     """Pages of a PDF; `PictureError` if it cannot be read."""
     import pypdfium2
@@ -210,6 +216,7 @@ def pages(data: bytes, name: str = "The file") -> int:
         ) from error
 
 
+@apart(DRAW_LIMIT)
 def one_page(data: bytes, index: int, name: str = "The file") -> bytes:
     """A PDF of one page of another; `PictureError` if there is no such page."""
     import pypdfium2

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING
 
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.files import read_bytes
+from nimble_tile.core.foreign import apart
 from nimble_tile.core.look import rgb as rgb_of
 
 if TYPE_CHECKING:
@@ -28,6 +29,12 @@ MOST_PIXELS = 100_000_000
 
 MOST_BYTES = 1 << 30
 """A file of over 1 GiB is refused unread."""
+
+STRIP = 256
+"""Rows that are converted at once."""
+
+OPEN_LIMIT = 40.0
+"""Seconds that decoding may take; 100 megapixels of PNG take about 8 here."""
 
 LEAST_SIDE = 16
 """A picture smaller than this on a side cannot carry any code."""
@@ -100,6 +107,15 @@ def read_file(path: str | os.PathLike) -> bytes:
     return read_bytes(path, MOST_BYTES, PictureError)
 
 
+def _limit(given: dict) -> float:
+    """Seconds that opening may take."""
+    from nimble_tile.core.picture.drawings import DRAW_LIMIT, kind_of
+
+    drawn = given["drawings"] and kind_of(given["data"]) is not None
+    return DRAW_LIMIT if drawn else OPEN_LIMIT
+
+
+@apart(_limit)
 def open_picture(
     data: bytes,
     name: str = "The picture",
@@ -144,8 +160,9 @@ def open_picture(
             warnings.simplefilter("ignore")
             with Image.open(io.BytesIO(data), formats=FORMATS) as image:
                 _check_size(image.size, name, most_pixels)
+                several = _has_more(data)
                 image.load()
-                return _convert(image, name)
+                return _convert(image, name, several)
     except PictureError:
         raise
     except UnidentifiedImageError as error:
@@ -159,6 +176,18 @@ def open_picture(
             f"{name} is damaged or cut off ({error}).",
             "Save or download it again; nothing was changed.",
         ) from error
+
+
+def _has_more(data: bytes) -> bool:
+    """Whether there is a second page. Counting them all takes for ever where they are many."""
+    from PIL import Image
+
+    try:
+        with Image.open(io.BytesIO(data), formats=FORMATS) as image:
+            image.seek(1)
+    except Exception:  # none, or one that cannot be reached
+        return False
+    return True
 
 
 def _drawn(rgba: np.ndarray, notes: tuple[str, ...]) -> Opened:
@@ -209,13 +238,11 @@ def _unknown(data: bytes, name: str) -> PictureError:
     )
 
 
-def _convert(image, name: str) -> Opened:
+def _convert(image, name: str, several: bool) -> Opened:
     """To 8-bit sRGB and alpha, orientation applied."""
-    import numpy as np
-
     notes: list[str] = []
-    if getattr(image, "n_frames", 1) > 1:
-        notes.append(f"It has {image.n_frames} pages; the first is used.")
+    if several:
+        notes.append("It has several pages; the first is used.")
     profile = image.info.get("icc_profile")
     orientation = 1
     try:
@@ -225,25 +252,55 @@ def _convert(image, name: str) -> Opened:
     image = _eight_bits(image, name, notes)
     alpha = None
     if image.has_transparency_data:
-        image = image.convert("RGBA" if image.mode not in ("LA", "La") else "LA")
-        alpha = image.getchannel("A")
-        image = image.convert("RGB" if image.mode == "RGBA" else "L")
+        wanted = "LA" if image.mode in ("LA", "La") else "RGBA"
+        if image.mode != wanted:
+            image = image.convert(wanted)
+        alpha = _rows(image, -1)
+        if profile and wanted == "RGBA":
+            image = image.convert("RGB")
     elif image.mode in ("P", "1", "RGBX", "YCbCr", "HSV"):
         image = image.convert("RGB")
     image = _to_srgb(image, profile, notes)
+    rgb = _rows(image)
     if orientation in range(2, 9):
-        turn = {2: 0, 3: 3, 4: 1, 5: 5, 6: 4, 7: 6, 8: 2}[orientation]
-        image = image.transpose(turn)
-        alpha = alpha.transpose(turn) if alpha is not None else None
-    rgb = np.array(image.convert("RGB"))
-    rgb.setflags(write=False)
-    mask = None
-    if alpha is not None:
-        mask = np.array(alpha)
-        mask.setflags(write=False)
-        if mask.min() == 255:
-            mask = None
-    return Opened(rgb, mask, tuple(notes))
+        rgb, alpha = (None if a is None else _turned(a, orientation) for a in (rgb, alpha))
+    if alpha is not None and alpha.min() == 255:
+        alpha = None
+    for array in (rgb, alpha):
+        if array is not None:
+            array.setflags(write=False)
+    return Opened(rgb, alpha, tuple(notes))
+
+
+def _rows(image, channel: int | None = None) -> np.ndarray:
+    """An image as RGB (uint8 H × W × 3), or one of its channels (H × W).
+
+    Row by row: a large image is not copied as a whole on the way.
+    """
+    import numpy as np
+
+    width, height = image.size
+    out = np.empty((height, width) if channel is not None else (height, width, 3), np.uint8)
+    for top in range(0, height, STRIP):
+        strip = image.crop((0, top, width, min(top + STRIP, height)))
+        if channel is None:
+            pixels = np.asarray(strip if strip.mode == "RGB" else strip.convert("RGB"))
+        else:
+            pixels = np.asarray(strip)[..., channel]
+        out[top : top + STRIP] = pixels
+    return out
+
+
+def _turned(image: np.ndarray, orientation: int) -> np.ndarray:
+    """An array as the EXIF orientation (2 to 8) says."""
+    import numpy as np
+
+    if orientation in (5, 6, 7, 8):
+        image = image.swapaxes(0, 1)
+    across = orientation in (2, 3, 6, 7)
+    down = orientation in (3, 4, 7, 8)
+    image = image[:, ::-1] if across else image
+    return np.ascontiguousarray(image[::-1] if down else image)
 
 
 def _eight_bits(image, name: str, notes: list[str]):
@@ -290,4 +347,4 @@ def _to_srgb(image, profile: bytes | None, notes: list[str]):
             return converted
     if image.mode == "CMYK":
         notes.append("Its CMYK colours have no profile and were converted plainly.")
-    return image.convert("RGB")
+    return image if image.mode in ("RGB", "RGBA", "L", "LA") else image.convert("RGB")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -70,11 +71,14 @@ class PictureStore:
         PictureError
             It cannot be decoded; the store is as it was.
         """
+        return self._take(data, lambda: open_picture(data, name, drawings=drawings))
+
+    def _take(self, data: bytes, decode: Callable[[], Opened]) -> str:
         digest = hashlib.sha256(data).hexdigest()
         with self._lock:
             known = digest in self._files
         if not known:
-            opened = open_picture(data, name, drawings=drawings)
+            opened = decode()
             with self._lock:
                 self._files[digest] = data
                 self._about[digest] = About(opened.size, opened.alpha is not None, opened.notes)
@@ -111,7 +115,8 @@ class PictureStore:
         """Take a mask in; returns its digest. See `nimble_tile.core.picture.masks`."""
         from nimble_tile.core.picture.masks import as_file
 
-        return self.add(as_file(mask), "The mask")
+        data = as_file(mask)
+        return self._take(data, lambda: open_picture.here(data, "The mask"))  # our own file
 
     def __contains__(self, digest: object) -> bool:
         with self._lock:

@@ -21,7 +21,7 @@ from typing import TYPE_CHECKING
 
 from nimble_tile.core.scan import readers as _readers
 from nimble_tile.core.scan.readers import Reading, to_grey
-from nimble_tile.core.scan.worker import HEADER, LENGTH
+from nimble_tile.core.scan.worker import HEADER, LENGTH, READY
 
 if TYPE_CHECKING:
     import numpy as np
@@ -30,7 +30,7 @@ TIME_LIMIT = 6.0
 """Seconds that one reader may take for one image. The slowest that we saw on
 an image within `nimble_tile.core.scan.verdict.LARGEST_LOOK` took 1.5 s."""
 
-START_LIMIT = 30.0
+START_LIMIT = 12.0
 """Seconds that a new process may take to load its libraries, once."""
 
 # The slowest first, so that the others fit beside it.
@@ -92,10 +92,13 @@ class _Process:
 
     def ask(self, name: str, grey: np.ndarray, limit: float) -> object:
         """One request; raises `_Failed` with the reason after ending the process."""
-        self.start()
-        deadline = time.monotonic() + limit + (START_LIMIT if self._fresh else 0)
         encoded = name.encode()
         try:
+            self.start()
+            if self._fresh:
+                self._receive(len(READY), time.monotonic() + START_LIMIT)
+                self._fresh = False
+            deadline = time.monotonic() + limit
             self._send(HEADER.pack(len(encoded), *grey.shape) + encoded, deadline)
             self._send(memoryview(grey).cast("B"), deadline)
             (length,) = LENGTH.unpack(self._receive(LENGTH.size, deadline))
@@ -106,7 +109,6 @@ class _Process:
         except (OSError, EOFError) as error:
             self.stop()
             raise _Failed("crashed on this image") from error
-        self._fresh = False
         return answer
 
     def _send(self, data: bytes | memoryview, deadline: float) -> None:

@@ -2,7 +2,7 @@
 
 Speaks a small binary protocol on standard input and output: a header of
 little-endian unsigned 32-bit numbers (length of the reader's name, height,
-width), the name, then height × width bytes of grey. Answers with a 32-bit
+width), the name, then height × width bytes of grey. Says `READY` first. Answers with a 32-bit
 length and that many bytes of JSON: a list of readings, or an object with
 ``error``.
 """
@@ -17,6 +17,8 @@ from dataclasses import asdict
 
 HEADER = struct.Struct("<III")
 LENGTH = struct.Struct("<I")
+READY = b"+"
+"""What the process says once its libraries are loaded."""
 
 
 def serve() -> None:
@@ -33,6 +35,8 @@ def serve() -> None:
 
     cv2.setNumThreads(1)
     readers = {name: make() for name, make in READERS.items()}
+    answers.write(READY)
+    answers.flush()
     while len(head := source.read(HEADER.size)) == HEADER.size:
         name_length, height, width = HEADER.unpack(head)
         name = source.read(name_length).decode()

@@ -14,11 +14,14 @@ from pathlib import Path as FilePath
 
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.files import read_bytes
+from nimble_tile.core.foreign import apart
 from nimble_tile.core.look import MOST_PATH, OwnShape
 from nimble_tile.core.symbol.looks.paths import Op, Path, to_plain_data
 
 MOST_BYTES = 4 << 20
 """Bytes of an SVG file that are read at most."""
+READ_LIMIT = 12.0
+"""Seconds that reading may take."""
 MOST_SHAPES = 200
 MOST_STEPS = 4000
 """Segments of all paths at most: a module is drawn thousands of times."""
@@ -36,6 +39,7 @@ def read_shape(path: FilePath) -> OwnShape:
     return shape_from_svg(read_bytes(path, MOST_BYTES, PictureError), path.name)
 
 
+@apart(READ_LIMIT)
 def shape_from_svg(data: bytes, name: str = "The drawing") -> OwnShape:
     """All closed paths of a drawing as one shape that just fits a square.
 
