@@ -10,8 +10,16 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from nimble_tile import __version__, report
-from nimble_tile.cli_options import CornersType, RegionType, rungs, valid, with_logo
+from nimble_tile import __version__, log, report
+from nimble_tile.cli_options import (
+    CornersType,
+    Finite,
+    RegionType,
+    kept_apart,
+    rungs,
+    valid,
+    with_logo,
+)
 from nimble_tile.cli_tune import found_in_words, gentlest_pass, mend
 
 if TYPE_CHECKING:
@@ -42,11 +50,19 @@ class _Commands(click.Group):
         except BrokenPipeError:
             os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
             sys.exit(OK)
+        except Exception as error:
+            file = log.fault("A command failed.", error)
+            _complain(f"Something went wrong inside ({type(error).__name__}). See {file}.")
         sys.exit(WRONG)
 
 
 def _complain(text: str) -> None:
-    click.echo("nimble-tile: " + " ".join(text.split()), err=True)
+    _echo("nimble-tile: " + " ".join(text.split()), err=True)
+
+
+def _echo(text: str, err: bool = False) -> None:
+    """Print, whatever the text holds: what came as bytes and is no character is replaced."""
+    click.echo(text.encode("utf-8", "replace").decode(), err=err)
 
 
 @click.group(cls=_Commands, invoke_without_command=True)
@@ -130,7 +146,7 @@ def _demo_without_window(out: Path) -> int:
             proof = export(rendering, path, piece.finish, bay)
             save(piece, pictures, out / f"{name}.nimbletile")
             click.echo(f"{path} ({proof.size[0]} × {proof.size[1]} px)")
-            click.echo(report.indented(report.in_words(proof.verdict)))
+            _echo(report.indented(report.in_words(proof.verdict)))
             if not proof.verdict.scans:
                 status = FAILS
     finally:
@@ -167,7 +183,7 @@ _out_option = click.option(
 @click.option(
     "--keep-spare",
     "keep_spare",
-    type=click.FloatRange(0, 100),
+    type=Finite(0, 100),
     default=None,
     metavar="PERCENT",
     help="With --steer: spare to keep; the rest is spent on the picture. Default 100.",
@@ -201,7 +217,7 @@ _out_option = click.option(
 )
 @click.option(
     "--gentlest",
-    type=click.FloatRange(0.3, 1),
+    type=Finite(0.3, 1),
     is_flag=False,
     flag_value=0.97,
     default=None,
@@ -210,11 +226,11 @@ _out_option = click.option(
 )
 @click.option("--seed", type=click.IntRange(0), default=0, help="Another hand in the search.")
 @click.option("--mode", default=None, help="Blend mode of overlay, by its W3C name.")
-@click.option("--strength", type=float, default=None, help="0 to 1.")
+@click.option("--strength", type=Finite(), default=None, help="0 to 1.")
 @click.option("--logo", type=click.Path(path_type=Path), help="Logo to lay on the code.")
 @click.option(
     "--logo-share",
-    type=click.FloatRange(0.1, 60),
+    type=Finite(0.1, 60),
     default=None,
     help="Percent of the code's area that the logo's box takes; default 5.",
 )
@@ -250,6 +266,7 @@ def make(
     from nimble_tile.core.picture.store import PictureStore
     from nimble_tile.core.piece import Message, Picture, Piece
 
+    kept_apart(out, picture, logo)
     if region is not None and corners is not None:
         raise UserError("--region and --corners both say where.", "Give one of them.")
     place, option = (region, "--region") if corners is None else (corners, "--corners")
@@ -289,6 +306,7 @@ def render(project: Path, out: Path, size: int | None, as_json: bool) -> None:
     from nimble_tile.core.piece import Finish
     from nimble_tile.core.project.archive import load
 
+    kept_apart(out, project)
     pictures = PictureStore()
     piece = load(project, pictures)
     if size is not None:
@@ -328,7 +346,7 @@ def _finish(
         told = report.made_json(out, rendering, verdict)
         if made is not None:
             told["gentlest"] = report.gentlest_json(made, gentlest[0])
-        click.echo(json.dumps(told, ensure_ascii=False))
+        _echo(json.dumps(told, ensure_ascii=False))
     else:
         if made is not None:
             click.echo(found_in_words(made, gentlest[0]))
@@ -338,7 +356,7 @@ def _finish(
             f"{out}: {width} × {height} px, version {symbol.version}-{symbol.level}, "
             f"mask {symbol.mask}, {symbol.side} modules."
         )
-        click.echo(report.in_words(verdict))
+        _echo(report.in_words(verdict))
     sys.exit(OK if verdict.scans else FAILS)
 
 
@@ -380,6 +398,8 @@ def check(
     from nimble_tile.core.trials.room import Room
     from nimble_tile.core.trials.sets import own, read
 
+    if report_ is not None:
+        kept_apart(report_, image, set_)
     pixels = _pixels(image, page)
     left = top = 0
     if region is not None:
@@ -403,12 +423,12 @@ def check(
     verdict = replace(verdict, found=moved)
     meant = report.meant(checked, expect)
     if as_json:
-        click.echo(json.dumps(report.checked_json(verdict, meant), ensure_ascii=False))
+        _echo(json.dumps(report.checked_json(verdict, meant), ensure_ascii=False))
     else:
         click.echo(f"{image}:")
-        click.echo(report.in_words(verdict))
+        _echo(report.in_words(verdict))
         if meant is not None:
-            click.echo(report.proof_in_words(meant))
+            _echo(report.proof_in_words(meant))
     sys.exit(OK if verdict.scans else FAILS)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -11,6 +12,28 @@ import click
 if TYPE_CHECKING:
     from nimble_tile.core.picture.store import PictureStore
     from nimble_tile.core.piece import Piece, Region
+
+
+FARTHEST = 1e6
+"""Pixels from the picture's corner beyond which nothing lies."""
+
+
+def _pixels(text: str) -> float:
+    """A number of pixels; `ValueError` where it is none that a picture can have."""
+    number = float(text)
+    if not abs(number) <= FARTHEST:
+        raise ValueError("beyond every picture")
+    return number
+
+
+class Finite(click.FloatRange):
+    """A number in a range: click lets through what is not a number at all."""
+
+    def convert(self, value: Any, param: Any, context: Any) -> float:
+        number = super().convert(value, param, context)
+        if not math.isfinite(number):
+            self.fail(f"{value} is not a number to work with.", param, context)
+        return number
 
 
 class RegionType(click.ParamType):
@@ -26,7 +49,7 @@ class RegionType(click.ParamType):
         if isinstance(value, Region):
             return value
         try:
-            x, y, width, height = (float(part) for part in value.split(","))
+            x, y, width, height = (_pixels(part) for part in value.split(","))
             if min(x, y) < 0:
                 raise ValueError("negative")
             return Region(x=x, y=y, width=width, height=height)
@@ -54,7 +77,7 @@ class CornersType(click.ParamType):
         if isinstance(value, Region):
             return value
         try:
-            quad = np.array([float(part) for part in value.split(",")]).reshape(4, 2)
+            quad = np.array([_pixels(part) for part in value.split(",")]).reshape(4, 2)
             good = possible(quad)
         except ValueError:
             self.fail(f"“{value}” is not four corners: eight numbers in pixels.", param, context)
@@ -65,6 +88,28 @@ class CornersType(click.ParamType):
                 context,
             )
         return on_quad(quad)
+
+
+def kept_apart(out: Path, *inputs: Path | None) -> None:
+    """Refuse an output that is also an input: the original would be gone.
+
+    Raises
+    ------
+    UserError
+    """
+    from nimble_tile.core.errors import UserError
+
+    for given in inputs:
+        if given is None:
+            continue
+        try:
+            same = out.samefile(given)
+        except OSError:
+            same = out.absolute() == given.absolute()
+        if same:
+            raise UserError(
+                f"{out} is also an input, which would be overwritten.", "Write to another file."
+            )
 
 
 def with_logo(
@@ -92,13 +137,16 @@ def with_logo(
 
 def rungs(options: dict[str, Any]) -> dict[str, Any]:
     """The rungs that the options of ``make`` describe, validated."""
+    from nimble_tile.core.errors import UserError
     from nimble_tile.core.piece import Blend, Code, Finish
     from nimble_tile.core.symbol import tables
 
     mask: Any = options["mask"]
+    if mask not in ("auto", *"01234567"):
+        raise UserError(f"--mask {mask[:20]} is no mask.", "Give 0 to 7, or auto.")
     code: dict[str, Any] = {
         "version": options["version"],
-        "mask": int(mask) if mask.isascii() and mask.isdigit() else mask,
+        "mask": mask if mask == "auto" else int(mask),
     }
     if options["raise_level"] is None:
         options["raise_level"] = options["level"] is None

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 import click
 
 from nimble_tile import report
-from nimble_tile.cli_options import RegionType
+from nimble_tile.cli_options import Finite, RegionType, kept_apart
 
 if TYPE_CHECKING:
     import numpy as np
@@ -69,7 +69,7 @@ def found_in_words(made: Progress, wanted: float) -> str:
 @click.option(
     "--reach",
     "wanted",
-    type=click.FloatRange(0, 1),
+    type=Finite(0, 1),
     default=0.9,
     show_default=True,
     help="Reach to hold against plain code of the same symbol.",
@@ -105,6 +105,7 @@ def mend(
     from nimble_tile.core.tune.mend import find, mend, rendering_of, why_not
 
     format_of(out)
+    kept_apart(out, image, veto, project)
     pixels = open_picture(read_file(image), image.name).over("#ffffff")
     kept = None if veto is None else _mask(veto, pixels.shape)
     area = None

@@ -17,6 +17,9 @@ from pydantic import BaseModel, ConfigDict, Field
 MOST = 8000
 """Characters of one field; no symbol holds more."""
 
+MOST_ENTRIES = 20
+"""Phones, addresses and so on of one contact."""
+
 Line = Annotated[str, Field(max_length=MOST)]
 
 
@@ -95,9 +98,9 @@ class Contact(_Form):
     family: Line = ""
     organisation: Line = ""
     role: Line = ""
-    phones: tuple[Number, ...] = Field(default=(Number(),), max_length=20)
-    emails: tuple[Line, ...] = Field(default=("",), max_length=20)
-    addresses: tuple[Address, ...] = Field(default=(), max_length=20)
+    phones: tuple[Number, ...] = Field(default=(Number(),), max_length=MOST_ENTRIES)
+    emails: tuple[Line, ...] = Field(default=("",), max_length=MOST_ENTRIES)
+    addresses: tuple[Address, ...] = Field(default=(), max_length=MOST_ENTRIES)
     web: Line = ""
     note: Line = ""
     extra: tuple[Line, ...] = Field(default=(), max_length=200)

@@ -4,12 +4,18 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, BinaryIO
 
 from nimble_tile.core.errors import ProjectError, UserError, file_error
+
+PART = ".part"
+"""Ending of a file that is being written; before it stands the number of the process."""
+
+_OURS = re.compile(r"\.(\d{1,10})\.[^.]+\.part$")
 
 
 def read_bytes(path: str | os.PathLike, most: int, kind: type[UserError]) -> bytes:
@@ -51,8 +57,9 @@ def write_atomically(
     try:
         if path.is_dir():
             raise IsADirectoryError(21, os.strerror(21))
+        clear_parts(path.parent)
         handle, aside = tempfile.mkstemp(
-            dir=path.parent or ".", prefix=f".{path.name[:40]}.", suffix=".part"
+            dir=path.parent or ".", prefix=f".{path.name[:40]}.{os.getpid()}.", suffix=PART
         )
         with os.fdopen(handle, "w+b") as file:
             write(file)
@@ -68,6 +75,21 @@ def write_atomically(
     finally:
         if aside is not None:
             Path(aside).unlink(missing_ok=True)
+
+
+def clear_parts(folder: Path) -> None:
+    """Remove what saves that were killed have left in a folder."""
+    try:
+        found = [path for path in Path(folder).glob(f".*{PART}") if _OURS.search(path.name)]
+    except OSError:
+        return
+    for path in found:
+        process = int(_OURS.search(path.name)[1])
+        if process != os.getpid() and not Path(f"/proc/{process}").exists():
+            try:
+                path.unlink(missing_ok=True)
+            except OSError:
+                continue
 
 
 def _umask() -> int:

@@ -93,7 +93,7 @@ class _Worker:
         self._process: subprocess.Popen | None = None
 
     def start(self) -> None:
-        if self._process is not None and self._process.poll() is None:
+        if self.runs:
             return
         self.stop()
         quiet = {"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1", "RUST_BACKTRACE": "0"}
@@ -104,6 +104,11 @@ class _Worker:
         )  # fmt: skip
         os.set_blocking(self._process.stdin.fileno(), False)
         self._receive(len(READY), time.monotonic() + START_LIMIT)
+
+    @property
+    def runs(self) -> bool:
+        """Whether it was started and is not known to have ended."""
+        return self._process is not None and self._process.poll() is None
 
     def stop(self) -> None:
         process, self._process = self._process, None
@@ -178,7 +183,7 @@ class _Pool:
             with self._lock:
                 worker = self._free.pop() if self._free else _Worker()
             try:
-                kind, answer = worker.ask(request, limit)
+                kind, answer = self._asked(worker, request, limit)
             except TimeoutError:
                 raise PictureError(
                     f"{name} takes too long to open.", "Save a simpler or smaller copy of it."
@@ -203,6 +208,17 @@ class _Pool:
         raise PictureError(
             f"{name} is damaged or cut off ({answer}).", "Save it again; nothing was changed."
         )
+
+    @staticmethod
+    def _asked(worker: _Worker, request: tuple, limit: float) -> tuple:
+        """An answer; a worker that may have ended before it was asked gets a second try."""
+        waited = worker.runs
+        try:
+            return worker.ask(request, limit)
+        except _Gone:
+            if not waited:
+                raise
+            return worker.ask(request, limit)
 
     def close(self) -> None:
         """End all workers."""

@@ -26,6 +26,9 @@ readers on a clean image with room for blur."""
 PLAIN_SIZE = 1024
 """About how large a code without a picture is made, in pixels."""
 
+LEAST_PLACE = 8
+"""Pixels of the picture that a code takes at least: below, nothing of the picture is left."""
+
 SLACK = 0.5
 """Pixels that a place may reach beyond the picture: typed whole numbers round."""
 
@@ -134,6 +137,11 @@ def region_on(size: tuple[int, int], region: Region | None) -> Region:
     """
     if region is None:
         return centred_square(size)
+    if min(region.width, region.height) < LEAST_PLACE:
+        raise PictureError(
+            f"The place of the code is smaller than {LEAST_PLACE} pixels of the picture.",
+            "Make it larger.",
+        )
     if not region.upright and not possible(corners(region)):
         raise PictureError(
             "The corners of the code are crossed or folded.", "Set the corners back."

@@ -15,7 +15,9 @@ from __future__ import annotations
 
 import hashlib
 import json
+import struct
 import zipfile
+import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -37,6 +39,9 @@ MOST_JSON = 16 << 20
 """Bytes of ``piece.json`` that are read at most."""
 MOST_MEMBERS = 1000
 """Members of the archive at most."""
+PNG = b"\x89PNG\r\n\x1a\n"
+"""How a PNG file begins; its width and height follow at byte 16 (ISO/IEC 15948)."""
+
 MOST_RATIO = 200
 """Expansion that a member may claim; pictures hardly compress, bombs do."""
 
@@ -114,7 +119,9 @@ def load_project(path: Path, pictures: PictureStore) -> Project:
             return Project(project.piece, drafts)
     except OSError as error:
         raise file_error(ProjectError, "open", path, error) from error
-    except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError, ValueError) as error:
+    except (
+        zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, ValueError,
+    ) as error:  # fmt: skip
         raise ProjectError(
             f"{path.name} is not a project of this program, or it is damaged.",
             "Open another file or an older copy of it.",
@@ -197,10 +204,13 @@ def _thumb(
         return b""
     try:
         data = _read(archive, info, MOST_THUMB, name)
-        fits = max(open_picture(data, name).size) <= THUMB
-    except (ProjectError, PictureError, zipfile.BadZipFile):
+        # The size first, as the file begins with it: nothing large is ever decoded.
+        if data[:8] != PNG or max(struct.unpack(">II", data[16:24])) > THUMB:
+            return b""
+        open_picture(data, name)
+    except (ProjectError, PictureError, zipfile.BadZipFile, zlib.error, struct.error):
         return b""
-    return data if fits else b""
+    return data
 
 
 def _picture(

@@ -9,6 +9,7 @@ from __future__ import annotations
 import atexit
 import json
 import os
+import re
 import select
 import subprocess
 import sys
@@ -32,6 +33,9 @@ an image within `nimble_tile.core.scan.verdict.LARGEST_LOOK` took 1.5 s."""
 
 START_LIMIT = 12.0
 """Seconds that a new process may take to load its libraries, once."""
+
+_SURROGATES = re.compile("[\ud800-\udfff]")
+# A code may hold bytes that are no text: halves of characters cannot be shown or encoded.
 
 # The slowest first, so that the others fit beside it.
 _LONGEST_FIRST = ("OpenCV", "zxing-cpp", "quirc", "qrdec")
@@ -254,7 +258,14 @@ class ReaderBay:
         if isinstance(answer, dict):
             return Outcome(name, (), f"stopped with an error ({answer['error']})", seconds)
         readings = tuple(
-            Reading(**{**entry, "corners": tuple(map(tuple, entry["corners"]))}) for entry in answer
+            Reading(
+                **{
+                    **entry,
+                    "text": _SURROGATES.sub("\N{REPLACEMENT CHARACTER}", entry["text"]),
+                    "corners": tuple(map(tuple, entry["corners"])),
+                }
+            )
+            for entry in answer
         )
         return Outcome(name, readings, "", seconds)
 

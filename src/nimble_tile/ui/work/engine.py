@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
+from nimble_tile import log
 from nimble_tile.core.additions import Layout
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.picture.placing import region_on, side_of
@@ -231,7 +232,8 @@ class Engine(QObject):
 
                     families()
                     fonts_known = True
-            except Exception as error:  # a fault of ours must not end the worker
+            except BaseException as error:  # a fault of ours must not end the worker
+                log.fault("The piece could not be worked out.", error)
                 if not self._stopping:
                     self.broke.emit(ticket, f"{type(error).__name__}: {error}")
 

@@ -10,6 +10,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+from nimble_tile import log
 from nimble_tile.core.errors import UserError
 
 
@@ -132,7 +133,8 @@ class Jobs(QObject):
                 self._ended.emit(job, None, None)
             except UserError as error:
                 self._ended.emit(job, None, error)
-            except Exception as error:  # a fault of ours; say so and go on
+            except BaseException as error:  # the thread survives whatever comes
+                log.fault("A job failed.", error)
                 trouble = UserError(f"Something went wrong inside: {error!r}.", "Please try again.")
                 self._ended.emit(job, None, trouble)
             self._current = None
@@ -191,7 +193,8 @@ class Latest(QObject):
                 work, self._next = self._next, None
             try:
                 result = work()
-            except Exception:  # a fault there is no reason to end here
+            except BaseException as error:  # a fault there is no reason to end here
+                log.fault("A question could not be answered.", error)
                 continue
             if not self._ending:
                 self.answered.emit(result)

@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from nimble_tile import log
+
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
     from pathlib import Path
@@ -227,7 +229,8 @@ class Prover(QObject):
                 self._answer(case)
                 if work:
                     self._prove(case)
-            except Exception as error:  # a fault of ours must not end the worker
+            except BaseException as error:  # a fault of ours must not end the worker
+                log.fault("The trials stopped.", error)
                 if not self._ending:
                     self.broke.emit(case.ticket, f"{type(error).__name__}: {error}")
 

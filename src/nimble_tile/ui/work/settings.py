@@ -12,6 +12,8 @@ from typing import Any
 from PySide6.QtCore import QByteArray, QSize
 from PySide6.QtWidgets import QMainWindow
 
+from nimble_tile.core.files import PART, clear_parts
+
 MOST_RECENT = 8
 
 SCREEN_FRAME = 32
@@ -85,12 +87,19 @@ class Settings:
     def _write(self) -> None:
         try:
             self._path.parent.mkdir(parents=True, exist_ok=True)
-            handle, aside = tempfile.mkstemp(dir=self._path.parent, suffix=".part")
+            handle, aside = tempfile.mkstemp(
+                dir=self._path.parent, prefix=f".window.{os.getpid()}.", suffix=PART
+            )
             with os.fdopen(handle, "w", encoding="utf-8") as file:
                 json.dump(self._values, file)
             os.replace(aside, self._path)
         except OSError:
             return
+
+    def clear_leftovers(self) -> None:
+        """Remove what killed saves left here and beside the projects used last."""
+        for folder in {self.folder, self.folder / "unsaved", *(p.parent for p in self.recent)}:
+            clear_parts(folder)
 
     @property
     def recent(self) -> list[Path]:

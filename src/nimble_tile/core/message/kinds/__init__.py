@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pydantic import ValidationError
+
 from nimble_tile.core.details import FORMS, Details
 from nimble_tile.core.message.kinds import calls, contact, event, money, place, wifi
 from nimble_tile.core.message.kinds.base import Kind
@@ -66,11 +68,19 @@ def understand(text: str) -> Message:
     otherwise. The text itself is kept to the letter.
     """
     for kind in FORMED.values():
-        details = kind.read(text)
+        details = _read(kind, text)
         if details is not None:
             return Message(kind=kind.name, text=text, details=details)
     web = text.lower().startswith(("http://", "https://")) and not any(c.isspace() for c in text)
     return Message(kind="link" if web else "text", text=text)
+
+
+def _read(kind: Kind, text: str) -> Details | None:
+    """A form filled in from a text; None where it is of another kind, or no form holds it."""
+    try:
+        return kind.read(text)
+    except ValidationError:  # a field too long, too many lines
+        return None
 
 
 def in_words(message: Message) -> str:
@@ -90,7 +100,7 @@ def of_kind(kind: str, text: str) -> Message:
     """A message of another kind that keeps what can be kept of a text."""
     if kind not in FORMED:
         return Message(kind=kind, text=text)
-    details = FORMED[kind].read(text)
+    details = _read(FORMED[kind], text)
     if details is not None:
         return Message(kind=kind, text=text, details=details)
     return compose(FORMS[kind]())

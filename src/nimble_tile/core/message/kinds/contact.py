@@ -9,7 +9,7 @@ reader of codes needs it.
 
 from __future__ import annotations
 
-from nimble_tile.core.details import Address, Contact, Number
+from nimble_tile.core.details import MOST_ENTRIES, Address, Contact, Number
 from nimble_tile.core.message.kinds.base import Kind, digits_of, phone_remark
 from nimble_tile.core.message.kinds.calls import address_remark
 from nimble_tile.core.message.kinds.lines import CRLF, content_lines, escaped, parts, unescaped
@@ -79,11 +79,11 @@ def _read(text: str) -> Contact | None:
         elif line.name in ("ORG", "TITLE", "URL", "NOTE") and line.name not in single:
             value = line.value if line.name == "URL" else unescaped(line.value)
             single[line.name] = value.rstrip(";") if line.name == "ORG" else value
-        elif line.name == "TEL":
+        elif line.name == "TEL" and len(phones) < MOST_ENTRIES:
             phones.append(Number(use=_use(types), number=line.value.removeprefix("tel:")))
-        elif line.name == "EMAIL":
+        elif line.name == "EMAIL" and len(emails) < MOST_ENTRIES:
             emails.append(unescaped(line.value))
-        elif line.name == "ADR":
+        elif line.name == "ADR" and len(addresses) < MOST_ENTRIES:
             _, _, street, city, region, code, country = (parts(line.value) + [""] * 7)[:7]
             use = "home" if "HOME" in types else "work"
             addresses.append(Address(use=use, street=street, city=city, region=region,

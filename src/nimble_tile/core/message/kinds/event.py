@@ -151,7 +151,10 @@ def _read(text: str) -> Event | None:
         return None
     last = end[0]
     if all_day and last:
-        last = str(_day(last) - timedelta(days=1))
+        day = _day(last)
+        if day is None or day == date.min:
+            return None
+        last = str(day - timedelta(days=1))
         last = "" if last == begin else last
     try:
         return Event(

@@ -48,12 +48,23 @@ def unescaped(value: str) -> str:
     return re.sub(r"\\(.)", lambda m: "\n" if m[1] in "nN" else m[1], value, flags=re.DOTALL)
 
 
+def split(value: str, separator: str = ";") -> list[str]:
+    """A value cut at each separator that no backslash escapes; escapes are left as they are."""
+    found, begun, escape = [], 0, False
+    for index, character in enumerate(value):
+        if escape:
+            escape = False
+        elif character == "\\":
+            escape = True
+        elif character == separator:
+            found.append(value[begun:index])
+            begun = index + 1
+    return [*found, value[begun:]]
+
+
 def parts(value: str, separator: str = ";") -> list[str]:
     """Components of a structured value, escapes undone."""
-    return [
-        unescaped(part) for part in re.findall(rf"((?:\\.|[^\\{separator}])*)(?:{separator}|$)",
-                                               value, re.DOTALL)
-    ][: len(re.findall(rf"(?<!\\){separator}", value)) + 1]  # fmt: skip
+    return [unescaped(part) for part in split(value, separator)]
 
 
 def content_lines(text: str) -> list[ContentLine]:

@@ -15,6 +15,7 @@ import re
 
 from nimble_tile.core.details import Wifi
 from nimble_tile.core.message.kinds.base import Kind
+from nimble_tile.core.message.kinds.lines import split
 from nimble_tile.core.message.remarks import Remark
 
 
@@ -40,7 +41,7 @@ def _read(text: str) -> Wifi | None:
     if text[:5].upper() != "WIFI:":
         return None
     fields: dict[str, str] = {}
-    for part in re.findall(r"((?:\\.|[^;\\])*);", text[5:], re.DOTALL):
+    for part in split(text[5:])[:-1]:  # each field ends in a semicolon
         name, sign, value = part.partition(":")
         if sign:
             fields.setdefault(name.upper(), re.sub(r"\\(.)", r"\1", value, flags=re.DOTALL))

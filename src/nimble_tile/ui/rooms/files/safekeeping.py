@@ -58,7 +58,8 @@ class Safekeeping(QObject):
         self.tools.jobs.start(work, kept, failed)
 
     def offer_leftovers(self) -> None:
-        """Offer what a program that did not end properly left behind."""
+        """Offer what a program that did not end properly left behind, and clear the rest."""
+        self.tools.settings.clear_leftovers()
         leftovers = self.recovery.leftovers()
         if not leftovers or self.session.unsaved:
             return
