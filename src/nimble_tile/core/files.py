@@ -10,6 +10,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, BinaryIO
 
+import psutil
+
 from nimble_tile.core.errors import ProjectError, UserError, file_error
 
 PART = ".part"
@@ -85,7 +87,7 @@ def clear_parts(folder: Path) -> None:
         return
     for path in found:
         process = int(_OURS.search(path.name)[1])
-        if process != os.getpid() and not Path(f"/proc/{process}").exists():
+        if not psutil.pid_exists(process):
             try:
                 path.unlink(missing_ok=True)
             except OSError:

@@ -20,24 +20,14 @@ from functools import lru_cache
 
 import numpy as np
 
+from nimble_tile.core import oklab
 from nimble_tile.core.picture.prepare import linear
 
-_TO_LMS = np.array(
-    [[0.4122214708, 0.5363325363, 0.0514459929],
-     [0.2119034982, 0.6806995451, 0.1073969566],
-     [0.0883024619, 0.2817188376, 0.6299787005]], np.float32)  # fmt: skip
-_TO_LAB = np.array(
-    [[0.2104542553, 0.7936177850, -0.0040720468],
-     [1.9779984951, -2.4285922050, 0.4505937099],
-     [0.0259040371, 0.7827717662, -0.8086757660]], np.float32)  # fmt: skip
-_FROM_LAB = np.array(
-    [[1, 0.3963377774, 0.2158037573],
-     [1, -0.1055613458, -0.0638541728],
-     [1, -0.0894841775, -1.2914855480]], np.float32)  # fmt: skip
-_FROM_LMS = np.array(
-    [[4.0767416621, -3.3077115913, 0.2309699292],
-     [-1.2684380046, 2.6097574011, -0.3413193965],
-     [-0.0041960863, -0.7034186147, 1.7076147010]], np.float32)  # fmt: skip
+# In single precision, which is twice as quick and finer than eight bits.
+_TO_LMS, _TO_LAB, _FROM_LAB, _FROM_LMS = (
+    matrix.astype(np.float32)
+    for matrix in (oklab.TO_LMS, oklab.TO_LAB, oklab.FROM_LAB, oklab.FROM_LMS)
+)
 
 WITHIN = 0.97
 """Part of the largest possible chroma that is used."""

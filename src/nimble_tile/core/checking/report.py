@@ -7,15 +7,16 @@ touches nothing on the network.
 from __future__ import annotations
 
 import base64
-import html
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import cache
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from jinja2 import Environment, PackageLoader, StrictUndefined
 
 from nimble_tile.core.checking import compare
 from nimble_tile.core.checking.check import Checked, Finding
@@ -145,32 +146,6 @@ def _jpeg(image: np.ndarray) -> str:
     return base64.b64encode(data.tobytes()).decode("ascii")
 
 
-_STYLE = """
-:root { color-scheme: light dark; --paper: #f3eee4; --panel: #faf7f0; --ink: #2a2722;
- --soft: #645d51; --rule: #dcd4c5; --well: #1d5740; --thin: #8a5200; --fails: #9a2a1c; }
-@media (prefers-color-scheme: dark) { :root { --paper: #1f1d1a; --panel: #272521;
- --ink: #ece6da; --soft: #b4ac9c; --rule: #3b3832; --well: #7cc3a0; --thin: #efbd62;
- --fails: #f08f7c; } }
-body { background: var(--paper); color: var(--ink); font: 16px/1.5 "Alegreya Sans", sans-serif;
- margin: 0 auto; max-width: 920px; padding: 32px 20px; }
-h1 { font-size: 26px; margin: 0 0 4px; } h2 { font-size: 20px; margin: 36px 0 8px; }
-h3 { font-size: 17px; margin: 20px 0 6px; }
-.soft { color: var(--soft); } .well { color: var(--well); } .thin { color: var(--thin); }
-.fails { color: var(--fails); } .void { color: var(--soft); }
-article { background: var(--panel); border: 1px solid var(--rule); padding: 4px 20px 16px;
- margin: 16px 0; }
-img.seen { max-width: 100%; border: 1px solid var(--rule); }
-table { border-collapse: collapse; width: 100%; }
-td, th { text-align: left; padding: 4px 12px 4px 0; border-bottom: 1px solid var(--rule);
- vertical-align: top; font-weight: 400; } th { color: var(--soft); }
-pre { white-space: pre-wrap; overflow-wrap: anywhere; background: var(--paper); padding: 8px 12px;
- margin: 8px 0; } mark.other, mark.extra { background: #f3c9bf; color: #5d150b; }
-mark.missing { background: #f0dcae; color: #5a3600; text-decoration: line-through; }
-.frames { display: grid; grid-template-columns: repeat(auto-fill, minmax(128px, 1fr)); gap: 12px; }
-.frames figure { margin: 0; font-size: 13px; line-height: 1.3; } .frames img { width: 100%;
- aspect-ratio: 1; object-fit: cover; }
-"""
-
 _STATES = {"passed": "well", "partly": "thin", "failed": "fails", "void": "void"}
 _SIGNS = {"well": "✓", "thin": "!", "fails": "✕", "void": "–"}
 
@@ -182,64 +157,40 @@ def as_html(
     now: datetime | None = None,
 ) -> str:
     """The report as one page; parameters as in `as_json`."""
-    now = now or datetime.now()
-    parts = [
-        "<!doctype html><html lang='en'><head><meta charset='utf-8'>",
-        "<meta name='viewport' content='width=device-width, initial-scale=1'>",
-        "<meta http-equiv='Content-Security-Policy' content=\"default-src 'none'; "
-        "img-src data:; style-src 'unsafe-inline'\">",
-        f"<title>Check report</title><style>{_STYLE}</style></head><body>",
-        "<h1>Check report</h1>",
-        f"<p class='soft'>{now:%Y-%m-%d %H:%M}. {_counted(len(entries), 'image')}, "
-        f"{_counted(sum(_codes(e) for e in entries), 'code')}.</p>",
-    ]
-    if expected is not None:
-        parts.append(f"<p>Intended message:</p><pre>{html.escape(expected)}</pre>")
-    parts += [_article(entry, expected) for entry in entries]
-    if log:
-        parts.append(_phones(log))
-    return "".join(parts) + "</body></html>\n"
+    page = _environment().get_template("report.html")
+    return page.render(
+        now=now or datetime.now(), entries=entries, expected=expected, log=log,
+        codes=sum(len(entry.checked.findings) for entry in entries if entry.checked),
+    )  # fmt: skip
 
 
-def _codes(entry: Entry) -> int:
-    return 0 if entry.checked is None else len(entry.checked.findings)
+@cache
+def _environment() -> Environment:
+    """What fills pages in; everything that comes from outside is escaped."""
+    made = Environment(
+        loader=PackageLoader("nimble_tile", "assets/reports"), autoescape=True,
+        undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True,
+    )  # fmt: skip
+    made.globals |= {"words": WORDS, "signs": _SIGNS, "states": _STATES, "facts": _facts,
+                     "compared": compare.compare, "told": compare.in_words}  # fmt: skip
+    made.filters |= {"counted": _counted, "jpeg": _jpeg}
+    return made
 
 
 def _counted(count: int, what: str) -> str:
     return f"{count} {what}{'' if count == 1 else 's'}"
 
 
-def _article(entry: Entry, expected: str | None) -> str:
-    parts = [f"<article><h2>{html.escape(entry.name)}</h2>"]
-    if entry.error:
-        parts.append(f"<p class='fails'>{html.escape(entry.error)}</p>")
-    if entry.checked is not None:
-        state = entry.checked.verdict.state
-        width, height = entry.checked.size
-        parts.append(
-            f"<p><b class='{state}'>{_SIGNS[state]} {WORDS[state]}</b> "
-            f"<span class='soft'>{width} × {height} px</span></p>"
-        )
-    if entry.image is not None:
-        parts.append(f"<img class='seen' alt='' src='data:image/jpeg;base64,{_jpeg(entry.image)}'>")
-    if entry.checked is not None:
-        if not entry.checked.findings:
-            parts.append("<p>No reader found a code here.</p>")
-        parts += [_code(finding, expected) for finding in entry.checked.findings]
-    return "".join(parts) + "</article>"
-
-
-def _code(finding: Finding, expected: str | None) -> str:
+def _facts(finding: Finding) -> list[tuple[str, str]]:
+    """What is known of a code, beside its verdict: names and values."""
     verdict, reading, quality = finding.verdict, finding.reading, finding.quality
     right, able = verdict.readers_right
     x, y, width, height = finding.box
+    readers = (
+        f"{mark.name} {'read' if mark.read else 'did not'}" for mark in verdict.marks if mark.able
+    )
     rows = [
-        ("Kind", html.escape(finding.kind)),
-        ("Verdict", f"<b class='{verdict.state}'>{WORDS[verdict.state]}</b>"),
-        ("Readers", f"{right} of {able}: " + ", ".join(
-            f"{mark.name} {'read' if mark.read else 'did not'}"
-            for mark in verdict.marks if mark.able
-        )),
+        ("Readers", f"{right} of {able}: {', '.join(readers)}"),
         ("Symbol", f"version {reading.version}-{reading.level}, mask {reading.mask}"
          if reading.version else "not known"),
         ("Place", f"{x:.0f}, {y:.0f}; {width:.0f} × {height:.0f} px"),
@@ -249,56 +200,7 @@ def _code(finding: Finding, expected: str | None) -> str:
     ]  # fmt: skip
     if finding.reach is not None:
         rows.append(("Reach", f"{finding.reach:.0%} of what plain code passes"))
-    for reason in verdict.reasons:
-        rows.append(("Why", html.escape(f"{reason.text} {reason.way_out}".strip())))
-    table = "".join(f"<tr><th>{name}</th><td>{value}</td></tr>" for name, value in rows)
-    return f"<h3>Code</h3>{_text(finding.text, expected)}<table>{table}</table>{_frames(finding)}"
-
-
-def _text(read: str, expected: str | None) -> str:
-    if expected is None or read == expected:
-        agrees = "" if expected is None else "<p class='well'>✓ As intended, every character.</p>"
-        return f"<pre>{html.escape(read)}</pre>{agrees}"
-    stretches = compare.compare(read, expected)
-    shown = "".join(
-        html.escape(s.read) if s.kind == "same"
-        else f"<mark class='{s.kind}'>{html.escape(s.read or s.wanted)}</mark>"
-        for s in stretches
-    )  # fmt: skip
-    told = html.escape(compare.in_words(stretches))
-    return f"<pre>{shown}</pre><p class='fails'>✕ {told}</p>"
-
-
-def _frames(finding: Finding) -> str:
-    if not finding.results:
-        return ""
-    figures = []
-    for result in finding.results:
-        state = _STATES[result.state]
-        both, of = result.pairs
-        picture = ""
-        if result.thumb is not None:
-            picture = f"<img alt='' src='data:image/jpeg;base64,{_jpeg(result.thumb)}'>"
-        told = f"{both} of {of}" if of else "plain code fails too"
-        figures.append(
-            f"<figure>{picture}<span class='{state}'>{_SIGNS[state]}</span> "
-            f"{html.escape(result.trial.name)}<br><span class='soft'>{told}</span></figure>"
-        )
-    return f"<h3>Trials</h3><div class='frames'>{''.join(figures)}</div>"
-
-
-def _phones(log: Sequence[PhoneTest]) -> str:
-    rows = "".join(
-        f"<tr><td>{html.escape(t.device)}</td><td class='{'well' if t.read else 'fails'}'>"
-        f"{'✓ read' if t.read else '✕ not read'}</td><td>{t.size:g} mm on {t.medium}</td>"
-        f"<td>{'' if t.distance is None else f'{t.distance:g} mm'}</td>"
-        f"<td>{html.escape(t.light)}</td><td>{html.escape(t.when)}</td></tr>"
-        for t in log
-    )
-    head = "".join(
-        f"<th>{name}</th>" for name in ("Device", "Result", "Size", "Distance", "Light", "When")
-    )
-    return f"<article><h2>Phones</h2><table><tr>{head}</tr>{rows}</table></article>"
+    return rows + [("Why", f"{r.text} {r.way_out}".strip()) for r in verdict.reasons]
 
 
 def save(

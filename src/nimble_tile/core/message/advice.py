@@ -12,6 +12,8 @@ import re
 import unicodedata
 from urllib.parse import urlsplit
 
+import idna
+
 from nimble_tile.core.message import kinds
 from nimble_tile.core.message.remarks import Advice, Fix
 from nimble_tile.core.piece import Message
@@ -139,8 +141,8 @@ def _host(host: str) -> list[Advice]:
     if host.startswith("[") or ":" in host or re.fullmatch(r"[\d.]+", host):
         return [Advice("note", "The host is a bare number; a name can be moved later.")]
     try:
-        ascii_host = host if host.isascii() else host.encode("idna").decode("ascii")
-    except UnicodeError:
+        ascii_host = host if host.isascii() else idna.encode(host, uts46=True).decode("ascii")
+    except idna.IDNAError:
         return [Advice("warn", f"“{host}” is not a possible host name.")]
     labels = ascii_host.rstrip(".").split(".")
     if len(labels) == 1:

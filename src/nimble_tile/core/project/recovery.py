@@ -13,6 +13,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+import psutil
+
 from nimble_tile.core.errors import ProjectError
 from nimble_tile.core.files import write_atomically
 from nimble_tile.core.picture.store import PictureStore
@@ -114,7 +116,7 @@ def _runs(process: int) -> bool:
     Numbers are used again after a restart, so its command line is asked too.
     """
     try:
-        command = Path(f"/proc/{process}/cmdline").read_bytes()
-    except OSError:
+        command = " ".join(psutil.Process(process).cmdline())
+    except psutil.Error:
         return False
-    return b"nimble" in command or b"python" in command
+    return "nimble" in command or "python" in command

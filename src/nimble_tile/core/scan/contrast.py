@@ -15,6 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nimble_tile.core.look import Fill, Look, rgb
+from nimble_tile.core.oklab import lab_of, light_of
 from nimble_tile.core.picture import prepare
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks import drawing
@@ -202,31 +203,11 @@ def _percentile(colours: np.ndarray, percent: float) -> np.ndarray:
     return colours[order[min(at, len(order) - 1)]]
 
 
-# OKLab (Ottosson 2020).
-_TO_LMS = np.array([[0.4122214708, 0.5363325363, 0.0514459929],
-                    [0.2119034982, 0.6806995451, 0.1073969566],
-                    [0.0883024619, 0.2817188376, 0.6299787005]])  # fmt: skip
-_TO_LAB = np.array([[0.2104542553, 0.7936177850, -0.0040720468],
-                    [1.9779984951, -2.4285922050, 0.4505937099],
-                    [0.0259040371, 0.7827717662, -0.8086757660]])  # fmt: skip
-
-
-def oklab(colours: np.ndarray) -> np.ndarray:
-    """OKLab L, a, b of uint8 sRGB colours (… × 3)."""
-    return np.cbrt(linear(colours) @ _TO_LMS.T) @ _TO_LAB.T
-
-
-def from_oklab(lab: np.ndarray) -> np.ndarray:
-    """Linear sRGB of OKLab; outside of 0 to 1 where the colour is out of gamut."""
-    lms = (np.asarray(lab) @ np.linalg.inv(_TO_LAB).T) ** 3
-    return lms @ np.linalg.inv(_TO_LMS).T
-
-
 def _in_gamut(lightness: float, a: float, b: float) -> np.ndarray:
     """Uint8 sRGB of this lightness and hue with as much of the chroma as there is room for."""
 
     def fits(share: float) -> bool:
-        light = from_oklab(np.array([lightness, a * share, b * share]))
+        light = light_of(np.array([lightness, a * share, b * share]))
         return bool(light.min() >= -1e-4 and light.max() <= 1 + 1e-4)
 
     low, high = 0.0, 1.0
@@ -236,7 +217,7 @@ def _in_gamut(lightness: float, a: float, b: float) -> np.ndarray:
         for _ in range(16):
             middle = (low + high) / 2
             low, high = (middle, high) if fits(middle) else (low, middle)
-    return encoded(from_oklab(np.array([lightness, a * low, b * low])))
+    return encoded(light_of(np.array([lightness, a * low, b * low])))
 
 
 def to_luminance(colour: str, wanted: float) -> str:
@@ -250,7 +231,7 @@ def to_luminance(colour: str, wanted: float) -> str:
         Relative luminance, 0 to 1: not exceeded where the colour gets darker,
         reached where it gets lighter.
     """
-    lightness, a, b = oklab(rgb_of(colour))
+    lightness, a, b = lab_of(linear(rgb_of(colour)))
     darker = wanted < float(luminance(rgb_of(colour)))
     low, high = (0.0, float(lightness)) if darker else (float(lightness), 1.0)
     for _ in range(20):

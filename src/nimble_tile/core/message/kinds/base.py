@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 from urllib.parse import quote, unquote
 
+from nimble_tile.core.message.kinds.numbers import phone_trouble
 from nimble_tile.core.message.remarks import Remark
 
 
@@ -84,6 +85,5 @@ def phone_remark(field: str, number: str, needed: bool = True) -> list[Remark]:
     if not short.startswith("+"):
         text = "Without + and the country code it works only near you."
         return [Remark(field, "warn", text)]
-    if count < 7:
-        return [Remark(field, "warn", "This number looks unfinished.")]
-    return []
+    trouble = phone_trouble(short)
+    return [Remark(field, "warn", trouble)] if trouble else []

@@ -14,6 +14,7 @@ import re
 from decimal import Decimal, InvalidOperation
 
 from nimble_tile.core.details import Payment, Transfer
+from nimble_tile.core.message.kinds import numbers
 from nimble_tile.core.message.kinds.base import Kind, filled, percent, query
 from nimble_tile.core.message.remarks import Remark
 
@@ -26,12 +27,6 @@ LEVEL = "M"
 
 # EPC069-12: characters of each field at most.
 _LIMITS = {"name": 70, "purpose": 4, "text": 140, "info": 70}
-
-
-def mod97(text: str) -> int:
-    """Remainder of ISO 7064 MOD 97-10 over digits and letters, first four moved to the end."""
-    moved = text[4:] + text[:4]
-    return int("".join(str(int(c, 36)) for c in moved)) % 97
 
 
 def squeezed(text: str) -> str:
@@ -79,6 +74,21 @@ def _read_transfer(text: str) -> Transfer | None:
     )  # fmt: skip
 
 
+def _iban_remark(iban: str) -> list[Remark]:
+    """What is wrong with an IBAN, its country's own rules included."""
+    try:
+        numbers.iban.validate(iban)
+    except numbers.InvalidChecksum:
+        text = "The check digits do not fit: a typing error?"
+    except numbers.InvalidComponent:
+        text = "No account of that country is written so: a typing error?"
+    except numbers.ValidationError:
+        text = "An IBAN is two letters, two digits and the account."
+    else:
+        return []
+    return [Remark("iban", "wrong", text)]
+
+
 def _transfer_remarks(form: Transfer) -> list[Remark]:
     found = []
     if not form.name.strip():
@@ -86,13 +96,12 @@ def _transfer_remarks(form: Transfer) -> list[Remark]:
     iban = squeezed(form.iban)
     if not iban:
         found.append(Remark("iban", "missing", "Write the IBAN."))
-    elif not re.fullmatch(r"[A-Z]{2}\d{2}[A-Z0-9]{11,30}", iban):
-        found.append(Remark("iban", "wrong", "An IBAN is two letters, two digits and the account."))
-    elif mod97(iban) != 1:
-        found.append(Remark("iban", "wrong", "The check digits do not fit: a typing error?"))
+    else:
+        found += _iban_remark(iban)
     bic = squeezed(form.bic)
-    if bic and not re.fullmatch(r"[A-Z]{6}[A-Z0-9]{2}([A-Z0-9]{3})?", bic):
-        found.append(Remark("bic", "wrong", "A BIC has 8 or 11 letters and digits."))
+    if bic and not numbers.bic.is_valid(bic):
+        text = "A BIC has 8 or 11 letters and digits, with a country in the fifth and sixth."
+        found.append(Remark("bic", "wrong", text))
     if form.amount.strip():
         euro = _euro(form.amount)
         if euro is None or not Decimal("0.01") <= euro <= Decimal("999999999.99"):
@@ -104,7 +113,7 @@ def _transfer_remarks(form: Transfer) -> list[Remark]:
         found.append(Remark("text", "wrong", "Either a reference or a text, not both."))
     if reference and not re.fullmatch(r"RF\d{2}[A-Z0-9]{1,21}", reference):
         found.append(Remark("reference", "wrong", "A reference begins with RF and two digits."))
-    elif reference and mod97(reference) != 1:
+    elif reference and not numbers.iso11649.is_valid(reference):
         found.append(Remark("reference", "wrong", "The check digits do not fit."))
     for field, most in _LIMITS.items():
         value = getattr(form, field).strip()
@@ -122,27 +131,12 @@ def _transfer_remarks(form: Transfer) -> list[Remark]:
 
 TRANSFER = Kind("transfer", _write_transfer, _read_transfer, _transfer_remarks)
 
-_BASE58 = "123456789ABCDEFGHJKLMNPQRSTUVWXYZabcdefghijkmnopqrstuvwxyz"
 _BECH32 = "qpzry9x8gf2tvdw0s3jn54khce6mua7l"
 _BECH32_SUM, _BECH32M_SUM = 1, 0x2BC830A3
 _GENERATOR = (0x3B6A57B2, 0x26508E6D, 0x1EA119FA, 0x3D4233DD, 0x2A1462B3)
 
 
-def _base58_good(address: str) -> bool:
-    import hashlib
-
-    if any(c not in _BASE58 for c in address):
-        return False
-    value = 0
-    for c in address:
-        value = value * 58 + _BASE58.index(c)
-    try:
-        raw = value.to_bytes(25, "big")
-    except OverflowError:
-        return False
-    return hashlib.sha256(hashlib.sha256(raw[:21]).digest()).digest()[:4] == raw[21:]
-
-
+# Our own, as python-stdnum knows addresses of BIP 173 alone and not those of BIP 350.
 def _bech32_good(address: str) -> bool:
     if address.lower() != address and address.upper() != address:
         return False
@@ -186,7 +180,7 @@ def _payment_remarks(form: Payment) -> list[Remark]:
     address = form.address.strip()
     if not address:
         found.append(Remark("address", "missing", "Write the address."))
-    elif not (_bech32_good(address) or (25 < len(address) < 36 and _base58_good(address))):
+    elif not (_bech32_good(address) or (address[:1] in "13" and numbers.bitcoin.is_valid(address))):
         found.append(Remark("address", "wrong", "This is no address, or it has a typing error."))
     amount = form.amount.strip().replace(",", ".")
     if amount:

@@ -1,0 +1,41 @@
+"""Numbers with a form of their own: accounts, banks, references, addresses of payments, phones.
+
+References
+----------
+python-stdnum: ISO 13616 (IBAN), ISO 9362 (BIC), ISO 11649 (creditor reference), Base58Check.
+phonenumbers: numbering plans of all countries, ITU-T E.164.
+"""
+
+from __future__ import annotations
+
+from stdnum import bic, bitcoin, iban, iso11649
+from stdnum.exceptions import InvalidChecksum, InvalidComponent, ValidationError
+
+__all__ = [
+    "InvalidChecksum", "InvalidComponent", "ValidationError", "bic", "bitcoin", "iban",
+    "iso11649", "phone_trouble",
+]  # fmt: skip
+
+
+def phone_trouble(number: str) -> str:
+    """What is wrong with an international number, ``+`` and digits, in a sentence; else empty."""
+    import phonenumbers
+
+    try:
+        found = phonenumbers.parse(number)
+    except phonenumbers.NumberParseException as error:
+        kinds = phonenumbers.NumberParseException
+        if error.error_type == kinds.INVALID_COUNTRY_CODE:
+            return "No country has this code."
+        if error.error_type == kinds.TOO_LONG:
+            return "A phone number has at most 15 digits."
+        return "This number looks unfinished."
+    reason = phonenumbers.is_possible_number_with_reason(found)
+    result = phonenumbers.ValidationResult
+    if reason == result.TOO_SHORT:
+        return "This number looks unfinished."
+    if reason == result.TOO_LONG:
+        return "This number is too long for its country."
+    if reason == result.INVALID_LENGTH:
+        return "No number of that country has this length."
+    return ""
