@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 STAMP := .venv/.ready
 
-.PHONY: demo test check screenshots bench readers blends verdicts gentlest artwork clean
+.PHONY: demo test check plain-install screenshots bench readers blends verdicts gentlest artwork clean
 
 demo: $(STAMP)
 	@.venv/bin/nimble-tile demo
@@ -15,6 +15,9 @@ check: $(STAMP)
 	@.venv/bin/ruff format --check src tests tools bench
 	@.venv/bin/lint-imports
 	@$(PY) tools/house_check.py
+
+plain-install: $(STAMP)
+	@sh tools/plain_install.sh
 
 screenshots: $(STAMP)
 	@$(PY) tools/screenshots.py docs/screenshots

@@ -448,15 +448,28 @@ def test_a_shadow_is_judged_by_the_readers(store, bay):
 
     mark = store.add(SVG, "mark.svg", drawings=True)
     renderer = Renderer(store)
-    told = []
+    told, judged = [], []
     for shadow in (Shadow(), Shadow(strength=0.5), Shadow(strength=1, blur=1, dx=4, dy=4)):
         logo = Logo(digest=mark, size=0.3, shadow=shadow, backing=Backing(kind="none"))
         piece = with_logos(logo, level="M")
         made = renderer.render(piece, 600)
         told.append(Student(renderer).study(piece, made, bay).shadow)
+        judged.append(judge_rendering(made, bay, with_fidelity=False))
     assert told[0] == ""
-    assert "still do" in told[1]
-    assert "spare" in told[2] or "no longer" in told[2]
+    for sentence, verdict in zip(told[1:], judged[1:], strict=True):
+        # What the readers themselves say, with and without the shadow.
+        lost = [
+            now.name for now, before in zip(verdict.marks, judged[0].marks, strict=True)
+            if before.read and not now.read
+        ]  # fmt: skip
+        spoiled = judged[0].spare - verdict.spare
+        if lost:
+            assert sentence.startswith(f"With the shadow {' and '.join(lost)} no longer read")
+        elif spoiled >= 0.005:
+            assert f"takes {spoiled:.0%} of the spare" in sentence
+        else:
+            assert sentence == "All readers that read the code without the shadow still do."
+    assert told[1] != told[2]
 
 
 def test_a_logo_that_is_too_large_is_named_as_the_reason(store, bay):

@@ -347,14 +347,29 @@ def test_a_failing_picture_is_mended_by_less_than_more_overlay(bay, brisk):
             break
     theirs = fidelity.measure(image, flat, symbol.side + 8).delta_e_mean
     assert best.change.delta_e_mean < 0.6 * theirs
-    # A veto is kept to the pixel, and what it costs is made up for elsewhere or said.
+    # A veto is kept to the pixel, and what it costs is made up for elsewhere.
     veto = np.zeros(image.shape[:2], bool)
     veto[200:300, 240:330] = True
     kept = list(mend.mend(image, suspect, room, FEW, veto=veto))[-1].best
     assert (kept.image[210:290, 250:320] == image[210:290, 250:320]).all()
-    assert kept.holds or "vetoed" in mend.why_not(kept, 0.9, True)
+    assert kept.holds and kept.reach >= 0.9 and all(straight(bay, kept.image))
     judged = judge_rendering(mend.rendering_of(best, image), bay, with_fidelity=False)
     assert judged.readers_right == (4, 4)
+
+
+def test_what_stands_in_the_way_of_mending_is_named(bay):
+    """Where everything is vetoed nothing changes, and the veto is blamed; without one, readers."""
+    symbol = encode(Message(text=LINK), Code(level="M"))
+    image = overlaid(square_of("coffee"), symbol, 0.35, 540)
+    suspect = mend.find(image, LINK, bay, symbols=[symbol])[0]
+    everywhere = np.ones(image.shape[:2], bool)
+    kept = list(mend.mend(image, suspect, Room(bay), FEW, veto=everywhere))[-1].best
+    assert not kept.holds and np.array_equal(kept.image, image)
+    assert mend.why_not(kept, 0.9, True).startswith("What is vetoed takes too much")
+    told = mend.why_not(kept, 0.9, False)
+    for name, read in zip(READERS, straight(bay, image), strict=True):
+        assert (name in told) is not read
+    assert "vetoed" not in told
 
 
 def test_a_picture_that_scans_is_left_alone(bay):

@@ -391,7 +391,7 @@ def test_a_watched_folder_tells_of_whole_new_files_only(qtbot, tmp_path, checks)
     watcher.look()
     assert not seen  # what was there already
     (tmp_path / "growing.png").write_bytes(data[:50])
-    qtbot.waitUntil(lambda: watcher._touched)  # the system tells in a thread of its own
+    qtbot.waitUntil(lambda: bool(watcher._touched))  # the system tells in a thread of its own
     watcher.look()
     (tmp_path / "growing.png").write_bytes(data[:90])
     watcher.look()

@@ -1,0 +1,46 @@
+#!/bin/sh
+# Proves that a plain install does everything: into a fresh environment without
+# the development extra, and with nothing of this folder on the path.
+set -eu
+root=$(cd "$(dirname "$0")/.." && pwd)
+place=$(mktemp -d)
+trap 'rm -rf "$place"' EXIT
+python="$root/.venv/bin/python"
+"$python" -m venv "$place/venv"
+cp -r "$root/pyproject.toml" "$root/README.md" "$root/LICENSE" "$root/src" "$place/"
+find "$place/src" -name '*.egg-info' -prune -exec rm -rf {} +
+"$place/venv/bin/python" -m pip install --quiet --disable-pip-version-check "$place"
+cd "$place"
+mkdir work
+cd work
+export XDG_STATE_HOME="$place/state" XDG_DATA_HOME="$place/data"
+tile="$place/venv/bin/nimble-tile"
+picture="$place/venv/lib/python3"*/site-packages/nimble_tile/assets/demo/mist.jpg
+# The glob stands for one folder.
+# shellcheck disable=SC2086
+set -- $picture
+message=https://lanternwalk.example
+"$tile" make --message "$message" --picture "$1" --gentlest 0.8 --size 700 --out gentle.png
+"$tile" check gentle.png --expect "$message" --trials --report report.html
+"$tile" make --message "$message" --picture "$1" --blend overlay --strength 0.4 --size 700 \
+    --out faint.png || [ $? = 1 ]
+"$tile" mend faint.png --message "$message" --out mended.png
+env -u DISPLAY -u WAYLAND_DISPLAY -u QT_QPA_PLATFORM "$tile" demo --out demo >demo.txt
+"$tile" render demo/lantern-walk-poster.nimbletile --out again.png --size 900
+"$place/venv/bin/python" - <<'PYTHON'
+import sys
+from pathlib import Path
+
+from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.project import archive
+
+assert "site-packages" in archive.__file__, archive.__file__
+pictures = PictureStore()
+piece = archive.load(Path("demo/lantern-walk-poster.nimbletile"), pictures)
+archive.save(piece, pictures, Path("copy.nimbletile"))
+assert archive.load(Path("copy.nimbletile"), PictureStore()) == piece
+import nimble_tile.ui.window  # noqa: F401 - all that the window imports is there too
+absent = {"pytest", "skimage", "sklearn", "hypothesis"} & set(sys.modules)
+assert not absent, absent
+print("A plain install makes, checks, mends, renders and keeps projects.")
+PYTHON
