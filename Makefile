@@ -42,7 +42,7 @@ gentlest: $(STAMP)
 	@$(PY) bench/gentlest.py frontier build/gentlest.json
 	@$(PY) bench/gentlest.py mend build/gentlest.json
 	@$(PY) bench/gentlest.py write build/gentlest.json docs
-	@$(PY) bench/gentlest.py gallery build/gentlest.json docs/gallery.png
+	@$(PY) bench/gentlest.py gallery docs/gallery.png
 
 artwork: $(STAMP)
 	@cd tools && for script in draw_*.py; do ../$(PY) $$script; done

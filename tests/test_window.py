@@ -595,7 +595,7 @@ def test_themes_switch_and_are_remembered(window, settle):
 
 def test_demo_piece_opens_from_the_menu_as_a_copy(window, settle, qtbot, tmp_path, monkeypatch):
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
-    window.act_demo.trigger()
+    window.demo_actions["lantern-walk-poster"].trigger()
     qtbot.waitUntil(lambda: window.session.piece.picture.name == "poster.jpg", timeout=15_000)
     settle(window)
     assert window.session.path is None

@@ -1,7 +1,7 @@
 """How each blend method reads: writes docs/blends.md and a contact sheet.
 
-Every method and strength on both demo pictures and on sample photographs of
-scikit-image and scikit-learn, cut to a square, one message, read by all four
+Every method and strength on the pictures that ship, which the sheet shows, and on sample
+photographs of scikit-image and scikit-learn, cut to a square, one message, read by all four
 readers at about 1024 pixels, and by those that failed once more from farther
 away, as the verdict does.
 
@@ -22,6 +22,7 @@ from skimage import data as samples
 from sklearn.datasets import load_sample_image
 
 from nimble_tile.core.blend import GUARANTEES
+from nimble_tile.core.picture.opening import open_picture
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Blend, Code, Ink, Message, Picture, Piece
 from nimble_tile.core.render import Renderer
@@ -29,7 +30,7 @@ from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.scan.readers import NAMES
 from nimble_tile.core.scan.verdict import Verdict
-from nimble_tile.demo import demo_pieces
+from nimble_tile.demo import ARTWORKS, artwork
 
 LINK = "https://lanternwalk.example/dusk/path7"
 SIZE = 1024
@@ -52,7 +53,7 @@ METHODS: dict[str, Blend] = {
 
 HEAD = """# How the blends read
 
-Measured by `tools/blend_table.py` on {pictures}, each cut to its largest square in the middle, with a link of 38 characters at level M (raised where that is free), at {size} pixels, straight on. A reader that fails looks once more from farther away, as for the verdict. The sheet of all pictures at the default strength of {default:.0%} is [blends.png](screenshots/blends.png).
+Measured by `tools/blend_table.py` on {pictures}, each cut to its largest square in the middle, with a link of 38 characters at level M (raised where that is free), at {size} pixels, straight on. A reader that fails looks once more from farther away, as for the verdict. The sheet of the pictures that ship at the default strength of {default:.0%} is [blends.png](screenshots/blends.png).
 
 Straight on is the easiest that a code will ever be seen: what fails here fails everywhere, what reads here may still fail in the dark.
 
@@ -62,11 +63,8 @@ Straight on is the easiest that a code will ever be seen: what fails here fails 
 
 
 def pictures() -> dict[str, np.ndarray]:
-    """Squares of the demo pictures and the sample photographs."""
-    found = {}
-    pieces, store = demo_pieces()
-    for name, piece in (("poster", "lantern-walk-poster"), ("mist", "morning-mist")):
-        found[name] = store.opened(pieces[piece].picture.digest).rgb
+    """Squares of the pictures that ship and of the sample photographs."""
+    found = {name: open_picture(artwork(name), name).rgb for name in ARTWORKS}
     for name in ("astronaut", "chelsea", "coffee", "rocket"):
         found[name] = getattr(samples, name)()[..., :3]
     for name in ("china", "flower"):
@@ -114,7 +112,7 @@ def main(table: Path, sheet: Path) -> None:
                     blend = settings.model_copy(update={"strength": strength})
                     rendering = renderer.render(piece.model_copy(update={"blend": blend}), SIZE)
                     verdicts[method, strength, name] = judge_rendering(rendering, bay)
-                    if strength == DEFAULT:
+                    if strength == DEFAULT and name in ARTWORKS:
                         tiles[name, method] = cv2.resize(
                             rendering.image, (TILE, TILE), interpolation=cv2.INTER_AREA
                         )
@@ -122,7 +120,7 @@ def main(table: Path, sheet: Path) -> None:
     finally:
         bay.close()
     table.write_text(report(list(made), verdicts), "utf-8")
-    draw(list(made), tiles).save(sheet, optimize=True)
+    draw(list(ARTWORKS), tiles).save(sheet, optimize=True)
 
 
 def report(names: list[str], verdicts: dict[tuple[str, float, str], Verdict]) -> str:

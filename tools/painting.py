@@ -14,6 +14,7 @@ import skia
 
 ASSETS = Path(__file__).parent.parent / "src" / "nimble_tile" / "assets"
 DEMO = ASSETS / "demo"
+ARTWORK = ASSETS / "artwork"
 
 
 def colour(code: str) -> np.ndarray:

@@ -105,18 +105,44 @@ def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
     return pieces, pictures
 
 
-def demo_project() -> Path:
-    """The poster's piece as a project file in the user's cache, made anew."""
+TITLES = {
+    "lantern-walk-poster": "Lantern walk poster",
+    "morning-mist": "Morning mist",
+    "heron-mark": "Heron mark",
+    "path-sign": "Path sign",
+    "walk-ticket": "Walk ticket",
+}
+"""The demo pieces' names for people."""
+
+ARTWORKS = {
+    "poster": ("demo/poster.jpg", "Poster of the walk"),
+    "mist": ("demo/mist.jpg", "Morning mist"),
+    "mask": ("artwork/mask.jpg", "Feathered mask"),
+    "sill": ("artwork/sill.jpg", "Still life on a windowsill"),
+    "street": ("artwork/street.jpg", "Street of boat sheds"),
+    "night": ("artwork/night.jpg", "Night over the reeds"),
+    "print": ("artwork/print.jpg", "Block print"),
+    "waders": ("artwork/waders.jpg", "Waders, a watercolour"),
+}
+"""Pictures to try things on: file among the assets, and name for people."""
+
+
+def artwork(name: str) -> bytes:
+    """A picture of `ARTWORKS` as a file."""
+    return files("nimble_tile.assets").joinpath(ARTWORKS[name][0]).read_bytes()
+
+
+def demo_project(name: str = "lantern-walk-poster") -> Path:
+    """A demo piece as a project file in the user's cache, made anew."""
     from platformdirs import user_cache_path
 
     pieces, pictures = demo_pieces()
-    name = f"Lantern walk{SUFFIX}"
     folder = user_cache_path("nimble-tile")
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        path = folder / name
-        save(pieces["lantern-walk-poster"], pictures, path)
+        path = folder / f"{TITLES[name]}{SUFFIX}"
+        save(pieces[name], pictures, path)
     except (OSError, ProjectError):
-        path = Path(tempfile.mkdtemp(prefix="nimble-tile-")) / name
-        save(pieces["lantern-walk-poster"], pictures, path)
+        path = Path(tempfile.mkdtemp(prefix="nimble-tile-")) / f"{TITLES[name]}{SUFFIX}"
+        save(pieces[name], pictures, path)
     return path

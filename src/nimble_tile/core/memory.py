@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ctypes
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
@@ -79,3 +80,15 @@ class Memory:
         """Drop all results under a name."""
         with self._lock:
             self._kept.pop(name, None)
+
+
+def give_back() -> None:
+    """Give memory that is free inside the process back to the system, where it can be.
+
+    Images come and go in several threads; what the C library keeps of them for later grows
+    over a day of work.
+    """
+    try:
+        ctypes.CDLL(None).malloc_trim(0)
+    except (OSError, AttributeError):  # another C library than GNU's
+        return

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ctypes
 import signal
 from pathlib import Path
 
@@ -10,11 +11,15 @@ from PySide6.QtWidgets import QApplication
 
 from nimble_tile.ui.kit import theme as themes
 
+M_ARENA_MAX = -8
+"""Number of that setting in GNU's malloc.h."""
+
 
 def application() -> QApplication:
     """The one application object, dressed."""
     app = QApplication.instance()
     if app is None:
+        few_arenas()
         app = QApplication(["nimble-tile"])
     app.setApplicationName("nimble-tile")
     app.setApplicationDisplayName("Nimble Tile")
@@ -22,6 +27,14 @@ def application() -> QApplication:
     app.setStyle("Fusion")
     themes.load_fonts()
     return app
+
+
+def few_arenas() -> None:
+    """Let the threads share the C library's memory: apart, each keeps its own for later."""
+    try:
+        ctypes.CDLL(None).mallopt(M_ARENA_MAX, 2)
+    except (OSError, AttributeError):  # another C library than GNU's
+        return
 
 
 def run(project: Path | None = None, demo: bool = False) -> int:
@@ -32,7 +45,7 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     project : Path, optional
         Project to open.
     demo : bool
-        The project is the demo's: it opens as an untitled copy.
+        The project is the demo's: it opens as a copy that is in no file yet.
     """
     from nimble_tile.ui.window import Window
 

@@ -57,6 +57,8 @@ class MenuWindow(Protocol):
     theme_name: str
     recent_menu: QMenu
     lens_actions: dict[Lens, QAction]
+    demo_actions: dict[str, QAction]
+    artwork_actions: dict[str, QAction]
 
 
 def build_menus(window: MenuWindow) -> None:
@@ -153,7 +155,7 @@ def build_menus(window: MenuWindow) -> None:
     window.act_trials = _action(check, "Edit the &trials…", window.proof.edit)
 
     help_menu = bar.addMenu("&Help")
-    window.act_demo = _action(help_menu, "Open the &demo piece", window.files.open_demo)
+    _demo_menus(window, help_menu)
     _action(help_menu, "&About Nimble Tile", lambda: about(window))
 
     for index in range(len(window.ladder.rungs)):
@@ -161,6 +163,22 @@ def build_menus(window: MenuWindow) -> None:
         shortcut.activated.connect(lambda i=index: window.ladder.open(i))
         window._single_keys = [*getattr(window, "_single_keys", []), shortcut]
     QApplication.instance().focusChanged.connect(window._focus_moved)
+
+
+def _demo_menus(window: MenuWindow, menu: QMenu) -> None:
+    """The demo pieces, and the pictures that ship, to try things on."""
+    from nimble_tile.demo import ARTWORKS, TITLES
+
+    pieces = menu.addMenu("Open a &demo piece")
+    window.demo_actions = {
+        name: _action(pieces, title, lambda n=name: window.files.open_demo(n))
+        for name, title in TITLES.items()
+    }
+    pictures = menu.addMenu("Bring in a demo &picture")
+    window.artwork_actions = {
+        name: _action(pictures, title, lambda n=name: window.files.bring_artwork(n))
+        for name, (_, title) in ARTWORKS.items()
+    }
 
 
 def _action(menu, text: str, slot, keys=None) -> QAction:

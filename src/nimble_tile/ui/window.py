@@ -79,7 +79,7 @@ class Window(QMainWindow):
         super().__init__()
         self.settings = settings or Settings()
         self._theme_name = self.settings.get("theme", "desktop")
-        self._opened = False
+        self._opened = self._down = False
         self._make_work(bay or ReaderBay())
         self._make_rooms()
         self._lay_out()
@@ -397,9 +397,13 @@ class Window(QMainWindow):
         self.files.safekeeping.recovery.drop()
         self.shut_down()
         event.accept()
+        self.deleteLater()  # else it would stay as long as the program does
 
     def shut_down(self) -> None:
-        """End the workers and the reader processes."""
+        """End the workers and the reader processes; once."""
+        if self._down:
+            return
+        self._down = True
         for rung in (self.picture, self.blend, self.logo, self.finish):
             rung.blockSignals(True)  # hiding them must not wake what is gone
         self._copying.stop()

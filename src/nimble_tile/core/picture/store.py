@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -47,6 +47,7 @@ class PictureStore:
     def __init__(self) -> None:
         self._files: dict[str, bytes] = {}
         self._about: dict[str, About] = {}
+        self._masks: set[str] = set()
         self._memory = Memory(KEPT_DECODED)
         self._lock = threading.Lock()
 
@@ -116,7 +117,27 @@ class PictureStore:
         from nimble_tile.core.picture.masks import as_file
 
         data = as_file(mask)
-        return self._take(data, lambda: open_picture.here(data, "The mask"))  # our own file
+        digest = self._take(data, lambda: open_picture.here(data, "The mask"))  # our own file
+        with self._lock:
+            self._masks.add(digest)
+        return digest
+
+    def keep_only(self, digests: Iterable[str], masks_alone: bool = False) -> None:
+        """Forget files that nothing refers to any more.
+
+        Parameters
+        ----------
+        digests : iterable of str
+            What is still referred to.
+        masks_alone : bool
+            Only masks are forgotten: each stroke leaves one behind.
+        """
+        kept = set(digests)
+        with self._lock:
+            candidates = self._masks if masks_alone else set(self._files)
+            for digest in candidates - kept:
+                del self._files[digest], self._about[digest]
+            self._masks &= set(self._files)
 
     def __contains__(self, digest: object) -> bool:
         with self._lock:

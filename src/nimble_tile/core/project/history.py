@@ -49,6 +49,14 @@ class History:
         return self._steps[self._at].piece
 
     @property
+    def digests(self) -> set[str]:
+        """Pictures and masks that undo or redo may bring back."""
+        pieces = [step.piece for step in self._steps]
+        if self._saved is not None:
+            pieces.append(self._saved)
+        return {digest for piece in pieces for digest in piece.digests}
+
+    @property
     def undo_name(self) -> str | None:
         """Name of the change that undo would take back."""
         return self._steps[self._at].name if self._at > 0 else None

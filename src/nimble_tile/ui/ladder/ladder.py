@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
+    QCursor,
     QFont,
     QFontMetricsF,
     QKeyEvent,
@@ -14,7 +15,7 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
 )
-from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QScrollArea, QVBoxLayout, QWidget
 
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import rule
@@ -39,7 +40,7 @@ class RungRow(QWidget):
         super().__init__()
         self.theme = themes.LIGHT
         self.number, self.title, self.summary = number, title, ""
-        self.open = False
+        self.open = self.hovered = False
         self.cost, self.cost_state, self.stale = "", "", False
         self.setFixedHeight(ROW)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -84,16 +85,22 @@ class RungRow(QWidget):
             super().keyPressEvent(event)
 
     def enterEvent(self, event) -> None:
-        self.update()
+        self.set_hovered(True)
 
     def leaveEvent(self, event) -> None:
-        self.update()
+        self.set_hovered(False)
+
+    def set_hovered(self, on: bool) -> None:
+        """The pointer is over the row, or no longer."""
+        if on != self.hovered:
+            self.hovered = on
+            self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme = self.theme
-        if self.open or self.underMouse():
+        if self.open or self.hovered:
             painter.fillRect(self.rect(), QColor(theme.tint))
         if self.open:
             painter.fillRect(QRectF(0, 0, 3, self.height()), QColor(theme.accent))
@@ -135,6 +142,7 @@ class Ladder(QScrollArea):
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.verticalScrollBar().valueChanged.connect(lambda _: self._look_for_pointer())
         self.rungs: list[Rung] = []
         self.rows: list[RungRow] = []
         self.current = -1
@@ -164,6 +172,8 @@ class Ladder(QScrollArea):
         for at, (line, rung) in enumerate(zip(self.rows, self.rungs, strict=True)):
             line.set_open(at == index)
             rung.setVisible(at == index)
+        # Rows move under a pointer that stands still, of which they are not told.
+        QTimer.singleShot(0, self._look_for_pointer)
         if index >= 0:
             line = self.rows[index]
             # Once the layout has heard of it.
@@ -178,6 +188,11 @@ class Ladder(QScrollArea):
     def open_rung(self, name: str) -> None:
         """Open a rung by its name."""
         self.open([rung.rung for rung in self.rungs].index(name))
+
+    def _look_for_pointer(self) -> None:
+        over = QApplication.widgetAt(QCursor.pos())
+        for line in self.rows:
+            line.set_hovered(line is over)
 
     def reveal(self, widget: QWidget) -> None:
         """Scroll until a widget of the open rung is in sight."""

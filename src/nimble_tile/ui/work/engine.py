@@ -14,6 +14,7 @@ from PySide6.QtGui import QImage
 from nimble_tile import log
 from nimble_tile.core.additions import Layout
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.memory import give_back
 from nimble_tile.core.picture.placing import region_on, side_of
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Piece, Region
@@ -33,6 +34,9 @@ LARGEST_PREVIEW = 2048
 LEAST_MODULE = 5
 """Pixels a module that the preview grants, up to `LARGEST_PREVIEW`, so that a
 small code on a large picture is judged fairly."""
+
+TRIM = 25
+"""Renderings after which free memory is given back, once nobody waits."""
 
 PATIENCE = 0.3
 """Seconds after which a verdict is given even while edits keep coming."""
@@ -191,7 +195,7 @@ class Engine(QObject):
         student = Student(self._renderer)
         self._bay.warm()
         waiting_since: float | None = None
-        fonts_known = False
+        fonts_known, shown_count = False, 0
         while True:
             with self._wake:
                 while self._next is None and not self._stopping:
@@ -226,6 +230,9 @@ class Engine(QObject):
                     self.studied.emit(ticket, study)
                 if self.wants.methods and shown.rendering.blended:
                     self._picture_methods(ticket, piece, shown.rendering)
+                shown_count += 1
+                if shown_count % TRIM == 0 and self._next is None:
+                    give_back()
                 if not fonts_known and self._next is None:
                     # Asking for all fonts takes a while: done before anybody opens their list.
                     from nimble_tile.core.caption.fonts import families

@@ -17,6 +17,9 @@ from nimble_tile.core.piece import Message, Picture, Piece
 from nimble_tile.core.project.drafts import Draft
 from nimble_tile.core.project.history import History
 
+TIDY = 64
+"""Changes after which masks that nothing refers to are forgotten."""
+
 SAMPLE = "https://lanternwalk.example"
 """Message of a new piece, so that a dropped picture shows a code at once."""
 
@@ -51,6 +54,8 @@ class Session(QObject):
         self.pictures = pictures
         self.path: Path | None = None
         self._history = History(new_piece())
+        self._pushed = 0
+        self._title = ""
         self._drafts: tuple[Draft, ...] = ()
         self._saved_drafts: tuple[Draft, ...] = ()
 
@@ -70,7 +75,7 @@ class Session(QObject):
     @property
     def name(self) -> str:
         """Name of the piece for titles and file names."""
-        return self.path.stem if self.path else "Untitled piece"
+        return self.path.stem if self.path else self._title or "Untitled piece"
 
     @property
     def undo_name(self) -> str | None:
@@ -162,6 +167,9 @@ class Session(QObject):
         """Make another piece current as one undoable step; see `History.push`."""
         if piece != self.piece:
             self._history.push(piece, name, key, grows)
+            self._pushed += 1
+            if self._pushed % TIDY == 0:
+                self.pictures.keep_only(self._digests(), masks_alone=True)
             self._tell()
 
     def note(self, log: tuple[PhoneTest, ...]) -> None:
@@ -209,15 +217,22 @@ class Session(QObject):
         path: Path | None,
         saved: bool = True,
         drafts: Sequence[Draft] = (),
+        title: str = "",
     ) -> None:
-        """Begin with another piece: new, opened, or recovered."""
+        """Begin with another piece: new, opened, or recovered; `title`: its name without a file."""
+        self._title = title
         self._history = History(piece)
         self._drafts = self._saved_drafts = tuple(drafts)
+        self.pictures.keep_only(self._digests())  # those of the piece before are no longer needed
         self.path = path
         if not saved:
             self._history.mark_unsaved()
         self._tell()
         self.drafted.emit()
+
+    def _digests(self) -> set[str]:
+        """Pictures and masks that something refers to."""
+        return self._history.digests | {d for each in self._drafts for d in each.piece.digests}
 
     def mark_saved(self, path: Path, piece: Piece, drafts: Sequence[Draft] = ()) -> None:
         """A file holds `piece` and its drafts now."""

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.picture.opening import read_file
-from nimble_tile.core.piece import Piece
 from nimble_tile.core.project import archive
 from nimble_tile.ui.kit.asking import save_path
 from nimble_tile.ui.kit.images import PICTURES, as_png, image_in, paths_in, to_qimage
@@ -208,23 +207,34 @@ class FilesDesk(QObject):
         if path:
             self.open_project(Path(path))
 
-    def open_demo(self) -> None:
-        """Open the demo piece as an untitled copy."""
+    def open_demo(self, name: str) -> None:
+        """Open a demo piece as a copy that is in no file yet."""
         if not self.may_leave():
             return
+        from nimble_tile.demo import TITLES, demo_project
 
-        def work(progress: Progress) -> Piece:
-            from nimble_tile.demo import demo_project
-
+        def work(progress: Progress) -> archive.Project:
             progress.step("Opening the demo piece", 0.3)
-            return archive.load(demo_project(), self.pictures)
+            return archive.load_project(demo_project(name), self.pictures)
 
-        self.job(work, lambda piece: self._begin(archive.Project(piece), None))
+        self.job(work, lambda project: self._begin(project, None, TITLES[name]))
 
-    def _begin(self, project: archive.Project, path: Path | None) -> None:
+    def bring_artwork(self, name: str) -> None:
+        """Take one of the pictures that ship into the piece."""
+        from nimble_tile.demo import ARTWORKS, artwork
+
+        title = ARTWORKS[name][1]
+
+        def work(progress: Progress) -> str:
+            progress.step(f"Opening {title}", 0.3)
+            return self.pictures.add(artwork(name), title)
+
+        self.job(work, lambda digest: self._took_picture(digest, title))
+
+    def _begin(self, project: archive.Project, path: Path | None, title: str = "") -> None:
         """Show a project that was opened."""
         self.began.emit()
-        self.session.start(project.piece, path, drafts=project.drafts)
+        self.session.start(project.piece, path, drafts=project.drafts, title=title)
 
     def open_project(self, path: Path, copy: bool = False) -> None:
         """Open a project file.
@@ -233,7 +243,7 @@ class FilesDesk(QObject):
         ----------
         path : Path
         copy : bool
-            Open it as an untitled copy, so that saving asks for a name.
+            Open it as a copy that has a name and no file, so that saving asks where.
         """
         if not self.may_leave():
             return
@@ -247,7 +257,7 @@ class FilesDesk(QObject):
             # Work went on while the file was being read: it is asked about too.
             if (self.session.piece, self.session.drafts) != left and not self.may_leave():
                 return
-            self._begin(project, None if copy else path)
+            self._begin(project, None if copy else path, path.stem if copy else "")
             if not copy:
                 self.settings.remember_project(path)
                 self.settings.set_folder_of("projects", path)
