@@ -243,7 +243,7 @@ def steering() -> list[bool]:
 
     text, results = "https://lanternwalk.example/dusk/path7", []
     rng = np.random.default_rng(1)
-    for version, limit in (("12", 10), ("25", 15), ("40", 15)):
+    for version, limit in (("12", 4), ("25", 4), ("40", 4)):
         symbol = encode(Message(text=text), Code(version=version, level="L", raise_level=False))
         tones = cv2.GaussianBlur(rng.normal(size=symbol.dark.shape), (0, 0), 3)
         wanted = Wanted(tones < 0, np.abs(tones))

@@ -506,7 +506,7 @@ def test_a_rung_costs_what_the_piece_gains_without_it(drawn, bay, room):
     verdict = judge_rendering(rendering, bay)
     found = {
         c.rung: c
-        for c in costs(drawn.renderer, room, bay, piece, sets.shipped(), 700,
+        for c in costs(drawn.renderer, room, piece, sets.shipped(), 700,
                        (whole, verdict.spare))
     }  # fmt: skip
     assert set(found) == {"picture", "blend"}  # no logo, no caption, plain modules

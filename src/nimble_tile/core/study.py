@@ -27,6 +27,7 @@ from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.contrast import Better, Contrast, better, contrast, views
 from nimble_tile.core.scan.finders import Finders, finders
 from nimble_tile.core.scan.judging import judge_rendering
+from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks import drawing
 
@@ -90,6 +91,7 @@ class Student:
         rendering: Rendering | None = None,
         bay: ReaderBay | None = None,
         stop: Callable[[], bool] = lambda: False,
+        verdict: Verdict | None = None,
     ) -> Study:
         """Study a piece; `PictureError` when a picture of its look is missing.
 
@@ -102,6 +104,8 @@ class Student:
             Readers, for shadows and a marker.
         stop : callable
             True once nobody waits for the answer any more.
+        verdict : Verdict, optional
+            Of the rendering, where it has been judged already.
         """
         once = self._memory.recall
         message, code, look = piece.message, piece.code, look_of(piece)
@@ -130,7 +134,7 @@ class Student:
             tracked = once("tracking", laid_key, lambda: self._track(piece, rendering, bay, stop))
             if stop():
                 self._memory.forget("tracking")  # it may have been broken off
-            told = once("shadow", laid_key, lambda: self._shadow(piece, rendering, bay))
+            told = once("shadow", laid_key, lambda: self._shadow(piece, rendering, bay, verdict))
         return Study(symbol, dense, dense.offers, pair, found, seen, masks, offered, covered,
                      tracked, told)  # fmt: skip
 
@@ -145,7 +149,9 @@ class Student:
                              stop)  # fmt: skip
         return None
 
-    def _shadow(self, piece: Piece, rendering: Rendering, bay: ReaderBay) -> str:
+    def _shadow(
+        self, piece: Piece, rendering: Rendering, bay: ReaderBay, verdict: Verdict | None
+    ) -> str:
         """What the readers lose by the shadows."""
         items = piece.logo.items
         if not any(logo.shadow.strength > 0 for logo in items):
@@ -155,7 +161,8 @@ class Student:
         if not rendering.arranged:
             without = without.model_copy(update={"layout": Layout()})
         plain = self._renderer.render(without, max(rendering.size))
-        now, then = judge_rendering(rendering, bay, False), judge_rendering(plain, bay, False)
+        now = verdict or judge_rendering(rendering, bay, False)
+        then = judge_rendering(plain, bay, False)
         lost = [a.name for a, b in zip(now.marks, then.marks, strict=True) if b.read and not a.read]
         if lost:
             return f"With the shadow {' and '.join(lost)} no longer read the code: soften it."

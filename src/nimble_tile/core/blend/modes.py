@@ -70,9 +70,9 @@ def _set_lum(c: Planes, lum: np.ndarray) -> Planes:
     low, high = low + shift, high + shift
     # How much of the distance from grey is left: what fits below, then what fits above.
     tiny = np.float32(1e-12)
-    below = np.where(low < 0, lum / np.maximum(lum - low, tiny), np.float32(1))
-    high = lum + (high - lum) * below
-    above = np.where(high > 1, (1 - lum) / np.maximum(high - lum, tiny), np.float32(1))
+    # Where nothing sticks out these are 1 or more, and grey has no distance to lose.
+    below = np.minimum(lum / np.maximum(lum - low, tiny), 1)
+    above = np.minimum((1 - lum) / np.maximum((high - lum) * below, tiny), 1)
     left = below * above
     base = lum + left * (shift - lum)
     return [base + left * channel for channel in c]
@@ -82,7 +82,7 @@ def _set_sat(c: Planes, sat: np.ndarray) -> Planes:
     """Smallest channel to 0, largest to `sat`, the middle one between as it was."""
     low, high = _ends(c)
     span = high - low
-    gain = np.where(span > 0, sat / np.maximum(span, np.float32(1e-12)), np.float32(0))
+    gain = sat / np.maximum(span, np.float32(1e-12))  # of grey nothing is left to be enlarged
     return [(channel - low) * gain for channel in c]
 
 
@@ -100,23 +100,51 @@ def _each(mix: Callable[[np.ndarray, np.ndarray], np.ndarray]) -> Blender:
     return blended
 
 
+SEPARABLE: dict[str, Callable[[np.ndarray, np.ndarray], np.ndarray]] = {
+    "multiply": _multiply,
+    "screen": _screen,
+    "overlay": lambda cb, cs: _hard_light(cs, cb),
+    "darken": np.minimum,
+    "lighten": np.maximum,
+    "color-dodge": _colour_dodge,
+    "color-burn": _colour_burn,
+    "hard-light": _hard_light,
+    "soft-light": _soft_light,
+    "difference": lambda cb, cs: np.abs(cb - cs),
+    "exclusion": _exclusion,
+}
+"""B(cb, cs) of one channel, for the modes that treat each channel by itself."""
+
+
+def _is_grey(source: Planes) -> bool:
+    """Whether all three planes are the same array."""
+    return source[0] is source[1] is source[2]
+
+
+def _hue(cb: Planes, cs: Planes) -> Planes:
+    # Grey has neither hue nor saturation: what is left is the backdrop's luminosity.
+    return [_lum(cb)] * 3 if _is_grey(cs) else _set_lum(_set_sat(cs, _sat(cb)), _lum(cb))
+
+
+def _saturation(cb: Planes, cs: Planes) -> Planes:
+    return [_lum(cb)] * 3 if _is_grey(cs) else _set_lum(_set_sat(cb, _sat(cs)), _lum(cb))
+
+
+def _colour(cb: Planes, cs: Planes) -> Planes:
+    return [_lum(cb)] * 3 if _is_grey(cs) else _set_lum(cs, _lum(cb))
+
+
+def _luminosity(cb: Planes, cs: Planes) -> Planes:
+    return _set_lum(cb, cs[0] if _is_grey(cs) else _lum(cs))
+
+
 MODES: dict[str, Blender] = {
     "normal": lambda cb, cs: cs,
-    "multiply": _each(_multiply),
-    "screen": _each(_screen),
-    "overlay": _each(lambda cb, cs: _hard_light(cs, cb)),
-    "darken": _each(np.minimum),
-    "lighten": _each(np.maximum),
-    "color-dodge": _each(_colour_dodge),
-    "color-burn": _each(_colour_burn),
-    "hard-light": _each(_hard_light),
-    "soft-light": _each(_soft_light),
-    "difference": _each(lambda cb, cs: np.abs(cb - cs)),
-    "exclusion": _each(_exclusion),
-    "hue": lambda cb, cs: _set_lum(_set_sat(cs, _sat(cb)), _lum(cb)),
-    "saturation": lambda cb, cs: _set_lum(_set_sat(cb, _sat(cs)), _lum(cb)),
-    "color": lambda cb, cs: _set_lum(cs, _lum(cb)),
-    "luminosity": lambda cb, cs: _set_lum(cb, _lum(cs)),
+    **{name: _each(mix) for name, mix in SEPARABLE.items()},
+    "hue": _hue,
+    "saturation": _saturation,
+    "color": _colour,
+    "luminosity": _luminosity,
 }
-"""B(cb, cs) by the specification's names: three planes each of backdrop and
-source, float32 from 0 to 1, to three planes."""
+"""B(cb, cs) by the specification's names: three planes each of backdrop and source, float32
+from 0 to 1, to three planes. A source whose planes are one array is grey."""

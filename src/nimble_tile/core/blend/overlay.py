@@ -15,7 +15,7 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 
 from nimble_tile.core.blend.compose import with_quiet_zone
-from nimble_tile.core.blend.modes import MODES
+from nimble_tile.core.blend.modes import MODES, SEPARABLE
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.piece import Blend
 
@@ -54,7 +54,8 @@ def _blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     opacity = float(strength[0, 0])
     quick = plan.look.plain and settings.mode in ("normal", "multiply")
     levels = np.unique(strength)
-    if len(levels) > MOST_LEVELS or (len(levels) > 1 and not quick):
+    parted = quick or (settings.mode in SEPARABLE and bool((plan.ink[..., 3] == 255).all()))
+    if len(levels) > MOST_LEVELS or (len(levels) > 1 and not parted):
         steps = plan.on_pixels(np.rint(strength * 255).astype(np.uint8))
         return _laid(plan.square, plan.ink, steps, settings.mode)
     if len(levels) > 1:
@@ -96,15 +97,21 @@ def _laid(
     if mode == "normal" and single and (ink[..., 3] == 255).all():
         return cv2.addWeighted(square, 1 - opacity, np.ascontiguousarray(ink[..., :3]), opacity, 0)
     out = np.empty_like(square)
+    opaque = single and bool((ink[..., 3] == 255).all())
+    if opaque and mode in SEPARABLE:
+        _by_table(square, ink, opacity, mode, out)
+        return out
     mix = MODES[mode]
     unit = np.float32(1 / 255)
+    grey = bool((ink[..., 0] == ink[..., 1]).all() and (ink[..., 1] == ink[..., 2]).all())
     step = max(1, CELLS // square.shape[1])
 
     def work(top: int) -> None:
         rows = slice(top, top + step)
         backdrop = [plane * unit for plane in cv2.split(square[rows])]
         *source, alpha = cv2.split(ink[rows])
-        mixed = mix(backdrop, [plane * unit for plane in source])
+        source = [source[0] * unit] * 3 if grey else [plane * unit for plane in source]
+        mixed = mix(backdrop, source)
         share = alpha * (np.float32(opacity / 255) if single else opacity[rows] * unit * unit)
         planes = [
             np.rint((b + (m - b) * share) * np.float32(255)).astype(np.uint8)
@@ -116,3 +123,26 @@ def _laid(
     with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
         list(pool.map(work, range(0, square.shape[0], step)))
     return out
+
+
+def _by_table(
+    square: np.ndarray, ink: np.ndarray, opacity: float, mode: str, out: np.ndarray
+) -> None:
+    """An opaque source at one opacity: 256 × 256 pairs of values are all that there can be."""
+    levels = np.arange(256, dtype=np.float32) * np.float32(1 / 255)
+    backdrop, source = np.broadcast_arrays(levels[None], levels[:, None])
+    mixed = SEPARABLE[mode](backdrop, source)
+    blended = backdrop + (mixed - backdrop) * np.float32(opacity)
+    table = np.rint(blended * np.float32(255)).astype(np.uint8).ravel()
+    step = max(1, CELLS // square.shape[1])
+
+    def work(top: int) -> None:
+        rows = slice(top, top + step)
+        pair = ink[rows, :, :3].astype(np.uint16)
+        pair <<= 8
+        pair |= square[rows]
+        # Clipped, as numpy copies once more what it may have to refuse.
+        table.take(pair, out=out[rows], mode="clip")
+
+    with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
+        list(pool.map(work, range(0, square.shape[0], step)))

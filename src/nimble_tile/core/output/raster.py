@@ -14,6 +14,9 @@ import numpy as np
 
 from nimble_tile.core.piece import Finish
 
+COMPRESSION = 3
+"""Of PNG, 0 to 9: a quarter of the time that 6 takes, for a tenth more bytes."""
+
 
 def save_png(image: np.ndarray, file: BinaryIO, finish: Finish) -> None:
     """Write an image as PNG.
@@ -29,7 +32,7 @@ def save_png(image: np.ndarray, file: BinaryIO, finish: Finish) -> None:
     tags = PngImagePlugin.PngInfo()
     tags.add(b"sRGB", b"\x00")  # perceptual intent
     dpi = (finish.dpi, finish.dpi)
-    Image.fromarray(image).save(file, "PNG", dpi=dpi, pnginfo=tags, compress_level=6)
+    Image.fromarray(image).save(file, "PNG", dpi=dpi, pnginfo=tags, compress_level=COMPRESSION)
 
 
 def save_jpeg(image: np.ndarray, file: BinaryIO, finish: Finish) -> None:

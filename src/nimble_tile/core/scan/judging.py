@@ -121,6 +121,17 @@ def judge_rendering(rendering: Rendering, bay: ReaderBay, with_fidelity: bool = 
     return replace(verdict, fidelity=fidelity[0] if fidelity else None, reasons=reasons)
 
 
+def sampled(rendering: Rendering) -> Sample:
+    """A rendering compared with its symbol, module by module; no reader is asked."""
+    seen = _Seen()
+    given = Given(
+        symbol=rendering.symbol, box=rendering.box, quad=rendering.quad,
+        quiet_zone=rendering.quiet_zone,
+    )  # fmt: skip
+    _sample(seen, to_grey(rendering.image), given)
+    return seen.sample
+
+
 def missing(rendering: Rendering, bay: ReaderBay) -> int:
     """How many readers do not read a rendering straight on: as `judge_rendering` looks, without
     its reasons, and the smallest look first."""

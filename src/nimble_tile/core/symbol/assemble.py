@@ -8,6 +8,7 @@ ISO/IEC 18004: masking, format information, version information.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 import numpy as np
 
@@ -15,8 +16,9 @@ from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.anatomy import Part, anatomy
 
 
+@lru_cache(maxsize=32)
 def mask_pattern(mask: int, side: int) -> np.ndarray:
-    """Where a mask of QR inverts, bool n × n.
+    """Where a mask of QR inverts, bool n × n, read-only.
 
     Parameters
     ----------
@@ -27,16 +29,18 @@ def mask_pattern(mask: int, side: int) -> np.ndarray:
     """
     i, j = np.indices((side, side))
     conditions = (
-        (i + j) % 2,
-        i % 2,
-        j % 3,
-        (i + j) % 3,
-        (i // 2 + j // 3) % 2,
-        i * j % 2 + i * j % 3,
-        (i * j % 2 + i * j % 3) % 2,
-        ((i + j) % 2 + i * j % 3) % 2,
+        lambda: (i + j) % 2,
+        lambda: i % 2,
+        lambda: j % 3,
+        lambda: (i + j) % 3,
+        lambda: (i // 2 + j // 3) % 2,
+        lambda: i * j % 2 + i * j % 3,
+        lambda: (i * j % 2 + i * j % 3) % 2,
+        lambda: ((i + j) % 2 + i * j % 3) % 2,
     )
-    return conditions[mask] == 0
+    pattern = conditions[mask]() == 0
+    pattern.setflags(write=False)
+    return pattern
 
 
 def _remainder(value: int, generator: int) -> int:

@@ -148,29 +148,105 @@ def _eliminate(block: Block, free: np.ndarray, gain: np.ndarray) -> _Solved:
     padded[:, : dense.shape[1]] = dense
     packed = np.packbits(padded, axis=1, bitorder="little").view(np.uint64)
     packed = np.ascontiguousarray(packed)
-    pivots = []
-    done = 0
-    one = np.uint64(1)
-    for column in range(dense.shape[1]):
-        word, shift = column >> 6, np.uint64(column & 63)
-        has = (packed[:, word] >> shift) & one
-        below = has[done:]
-        first = int(below.argmax())
-        if not below[first]:
-            continue
-        if first:
-            packed[[done, done + first]] = packed[[done + first, done]]
-            has[[done, done + first]] = has[[done + first, done]]
-        has[done] = 0
-        others = np.flatnonzero(has)
-        # Left of its pivot a row is empty.
-        packed[others, word:] ^= packed[done, word:]
-        pivots.append(column)
-        done += 1
-        if done == count:
+    pivots: list[int] = []
+    order_of: list[int] = []
+    unused = np.ones(count, bool)
+    for first in range(0, dense.shape[1], GROUP):
+        columns, chosen = _reduce(packed, first, unused)
+        pivots += [first + at for at in columns]
+        order_of += chosen
+        if len(pivots) == count:
             break
-    rows = np.unpackbits(packed[:done].view(np.uint8), axis=1, bitorder="little")
+    rows = np.unpackbits(packed[order_of].view(np.uint8), axis=1, bitorder="little")
     return _Solved(codewords, 7 - order % 8, np.array(pivots, np.int64), rows[:, : dense.shape[1]])
+
+
+GROUP = 8
+"""Columns that are brought to echelon form together."""
+
+_BIT = (np.arange(256)[None] >> np.arange(GROUP)[:, None] & 1).astype(np.uint8)
+"""Each bit of each byte."""
+
+
+def _reduce(packed: np.ndarray, first: int, unused: np.ndarray) -> tuple[list[int], list[int]]:
+    """One step of the elimination: `GROUP` columns at once, so that every row is touched once.
+
+    Parameters
+    ----------
+    packed : ndarray of uint64, rows × words
+        Changed in place; column c is bit c % 64 of word c // 64.
+    first : int
+        The first of the columns.
+    unused : ndarray of bool, rows
+        Rows without a pivot; changed in place.
+
+    Returns
+    -------
+    columns, rows : list of int
+        The new pivots in order of their columns, counted from `first`.
+
+    References
+    ----------
+    The method of four Russians: G. Bard, "Accelerating cryptanalysis with the method of four
+    Russians", 2006.
+    """
+    word = first >> 6
+    bits = ((packed[:, word] >> np.uint64(first & 63)) & np.uint64(0xFF)).astype(np.uint8)
+    columns, chosen, sums_of = _pivots(bits, unused)
+    if not columns:
+        return [], []
+    unused[chosen] = False
+    # All sums of the rows that were chosen. Left of its pivot a row is empty.
+    width = packed.shape[1] - word
+    sums = np.zeros((1 << len(chosen), width), np.uint64)
+    for index, row in enumerate(chosen):
+        half = 1 << index
+        np.bitwise_xor(sums[:half], packed[row, word:], out=sums[half : 2 * half])
+    # Which of them takes the pivots' columns away from a row, by the row's bits there.
+    shares = _BIT[columns] * np.array(sums_of, np.uint8)[:, None]
+    which = np.bitwise_xor.reduce(shares, axis=0)
+    packed[:, word:] ^= sums.take(which[bits], 0)
+    packed[chosen, word:] = sums[sums_of]  # in the order of the pivots
+    return columns, chosen
+
+
+def _pivots(bits: np.ndarray, unused: np.ndarray) -> tuple[list[int], list[int], list[int]]:
+    """Rows that have pivots in some of eight columns, and what reduces them among themselves.
+
+    Returns
+    -------
+    columns : list of int
+        Of the pivots, ascending.
+    chosen : list of int
+        Rows; their sums give the reduced rows.
+    sums_of : list of int
+        For each column the sum that is its reduced row: bit i stands for row ``chosen[i]``.
+    """
+    known: dict[int, tuple[int, int]] = {}  # lowest bit: the value, and the rows summed
+    chosen: list[int] = []
+    telling = np.flatnonzero(bits.astype(bool) & unused)
+    row_of = np.zeros(256, np.intp)  # one for each pattern: others of the same tell no more
+    row_of[bits[telling]] = telling
+    patterns = np.flatnonzero(np.bincount(bits[telling], minlength=256))
+    for row, left in zip(row_of[patterns].tolist(), patterns.tolist(), strict=True):
+        value, rows = left, 1 << len(chosen)
+        while value and (value & -value) in known:
+            other, others = known[value & -value]
+            value, rows = value ^ other, rows ^ others
+        if value:
+            known[value & -value] = (value, rows)
+            chosen.append(row)
+            if len(chosen) == GROUP:
+                break
+    for low in sorted(known, reverse=True):
+        value, rows = known[low]
+        for other, (theirs, others) in known.items():
+            if other > low and value & other:
+                value, rows = value ^ theirs, rows ^ others
+        known[low] = (value, rows)
+    lows = sorted(known)
+    # The rows stand in the order of their pivots.
+    return [low.bit_length() - 1 for low in lows], chosen, [known[low][1] for low in lows]
 
 
 class Steering:

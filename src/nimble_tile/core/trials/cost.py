@@ -15,8 +15,7 @@ from nimble_tile.core.errors import UserError
 from nimble_tile.core.look import Look
 from nimble_tile.core.piece import Blend, Piece
 from nimble_tile.core.render import Renderer
-from nimble_tile.core.scan.bay import ReaderBay
-from nimble_tile.core.scan.judging import judge_rendering
+from nimble_tile.core.scan.judging import sampled
 from nimble_tile.core.trials.room import Room, reach
 from nimble_tile.core.trials.subject import subject_of
 from nimble_tile.core.trials.trial import Trial
@@ -77,7 +76,6 @@ def without(piece: Piece, rung: str) -> Piece | None:
 def costs(
     renderer: Renderer,
     room: Room,
-    bay: ReaderBay,
     piece: Piece,
     trials: Sequence[Trial],
     size: int,
@@ -89,7 +87,7 @@ def costs(
 
     Parameters
     ----------
-    renderer, room, bay
+    renderer, room
     piece : Piece
     trials : sequence of Trial
     size : int
@@ -120,11 +118,11 @@ def costs(
         results = list(room.run(subject, trials, seed, stop))
         if stop():
             return
-        verdict = judge_rendering(rendering, bay, with_fidelity=False)
+        spared = sampled(rendering).spare
         other = reach(results)
         yield Cost(
             rung,
             None if None in (whole, other) else other - whole,
-            None if None in (spare, verdict.spare) else verdict.spare - spare,
+            None if spare is None else spared - spare,
             other,
         )

@@ -6,8 +6,20 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QImage, QPainter, QPen, QTransform
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QFont,
+    QFontMetricsF,
+    QImage,
+    QPainter,
+    QPainterPath,
+    QPen,
+    QPolygonF,
+    QTransform,
+)
 
+from nimble_tile.core.memory import Memory
 from nimble_tile.ui.kit import theme as themes
 
 if TYPE_CHECKING:
@@ -72,23 +84,60 @@ def paint_modules(
     painter.setPen(QPen(QColor(theme.edge), 0))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawRect(QRectF(0, 0, side, side))
+    right, rings, cells, crosses = _KEPT.recall(
+        "modules", (wrong.tobytes(), weak.tobytes()), lambda: _module_marks(wrong, weak)
+    )
     dot = QPen(QColor(theme.well), 0.22)
     dot.setCapStyle(Qt.PenCapStyle.RoundCap)
     painter.setPen(dot)
-    right = zip(*(~wrong & ~weak).nonzero(), strict=True)
-    painter.drawPoints([QPointF(column + 0.5, row + 0.5) for row, column in right])
-    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawPoints(right)
     painter.setPen(QPen(QColor(theme.thin), 0.16))
-    for row, column in zip(*weak.nonzero(), strict=True):
-        painter.drawEllipse(QPointF(column + 0.5, row + 0.5), 0.28, 0.28)
+    painter.drawPath(rings)
+    painter.fillPath(cells, QColor(theme.fails))
     painter.setPen(QPen(QColor(theme.panel), 0.13))
+    painter.drawPath(crosses)
+    painter.restore()
+
+
+_KEPT = Memory(4)
+"""Marks are made once: each repaint of a zoomed or panned image draws them again."""
+
+
+def _module_marks(
+    wrong: np.ndarray, weak: np.ndarray
+) -> tuple[QPolygonF, QPainterPath, QPainterPath, QPainterPath]:
+    """Middles of right modules, rings of weak ones, cells and crosses of wrong ones."""
+    rings, cells, crosses = QPainterPath(), QPainterPath(), QPainterPath()
+    for row, column in zip(*weak.nonzero(), strict=True):
+        rings.addEllipse(QPointF(column + 0.5, row + 0.5), 0.28, 0.28)
     for row, column in zip(*wrong.nonzero(), strict=True):
         cell = QRectF(column + 0.06, row + 0.06, 0.88, 0.88)
-        painter.fillRect(cell, QColor(theme.fails))
+        cells.addRect(cell)
         inner = cell.adjusted(0.24, 0.24, -0.24, -0.24)
-        painter.drawLine(inner.topLeft(), inner.bottomRight())
-        painter.drawLine(inner.topRight(), inner.bottomLeft())
-    painter.restore()
+        for start, end in (
+            (inner.topLeft(), inner.bottomRight()), (inner.topRight(), inner.bottomLeft())
+        ):  # fmt: skip
+            crosses.moveTo(start)
+            crosses.lineTo(end)
+    return _middles(~wrong & ~weak), rings, cells, crosses
+
+
+def _middles(mask: np.ndarray) -> QPolygonF:
+    """The middles of some modules."""
+    places = zip(*mask.nonzero(), strict=True)
+    return QPolygonF([QPointF(column + 0.5, row + 0.5) for row, column in places])
+
+
+def _steering_marks(steered: Steered) -> tuple[QPolygonF, QPolygonF, QPainterPath]:
+    """Middles of chosen dark and light modules, diamonds where spare was spent."""
+    diamonds = QPainterPath()
+    for row, column in zip(*steered.spent.nonzero(), strict=True):
+        x, y = column + 0.5, row + 0.5
+        diamonds.addPolygon(QPolygonF([QPointF(x, y - 0.4), QPointF(x + 0.4, y),
+                                       QPointF(x, y + 0.4), QPointF(x - 0.4, y)]))  # fmt: skip
+        diamonds.closeSubpath()
+    dark = steered.symbol.dark
+    return _middles(steered.chosen & dark), _middles(steered.chosen & ~dark), diamonds
 
 
 MOST_NAMED = 6
@@ -202,19 +251,16 @@ def paint_steering(
     painter.setPen(QPen(QColor(theme.edge), 0))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawRect(QRectF(0, 0, side, side))
-    dark = steered.symbol.dark
-    for shade, mask in ((theme.well, dark), (theme.accent, ~dark)):
-        dot = QPen(QColor(shade), 0.56 if mask is dark else 0.3)
+    key = (steered.symbol.dark.tobytes(), steered.chosen.tobytes(), steered.spent.tobytes())
+    dark, light, diamonds = _KEPT.recall("steering", key, lambda: _steering_marks(steered))
+    for shade, width, middles in ((theme.well, 0.56, dark), (theme.accent, 0.3, light)):
+        dot = QPen(QColor(shade), width)
         dot.setCapStyle(Qt.PenCapStyle.RoundCap)
         painter.setPen(dot)
-        places = zip(*(steered.chosen & mask).nonzero(), strict=True)
-        painter.drawPoints([QPointF(column + 0.5, row + 0.5) for row, column in places])
+        painter.drawPoints(middles)
     painter.setPen(QPen(QColor(theme.panel), 0.06))
     painter.setBrush(QColor(theme.thin))
-    for row, column in zip(*steered.spent.nonzero(), strict=True):
-        x, y = column + 0.5, row + 0.5
-        painter.drawPolygon([QPointF(x, y - 0.4), QPointF(x + 0.4, y), QPointF(x, y + 0.4),
-                             QPointF(x - 0.4, y)])  # fmt: skip
+    painter.drawPath(diamonds)
     painter.restore()
 
 

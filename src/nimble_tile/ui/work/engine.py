@@ -14,7 +14,7 @@ from PySide6.QtGui import QImage
 from nimble_tile import log
 from nimble_tile.core.additions import Layout
 from nimble_tile.core.errors import UserError
-from nimble_tile.core.memory import give_back
+from nimble_tile.core.memory import Memory, give_back
 from nimble_tile.core.picture.placing import region_on, side_of
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Piece, Region
@@ -23,6 +23,8 @@ from nimble_tile.ui.work import sights
 from nimble_tile.ui.work.sights import Wants
 
 if TYPE_CHECKING:
+    import numpy as np
+
     from nimble_tile.core.render import Renderer, Rendering
     from nimble_tile.core.scan.bay import ReaderBay
     from nimble_tile.core.scan.verdict import Verdict
@@ -157,6 +159,7 @@ class Engine(QObject):
         self._ticket = 0
         self._stopping = False
         self._pictured: object = None
+        self._images = Memory()
         self.wants = Wants()
         self._thread = threading.Thread(target=self._run, name="engine", daemon=True)
 
@@ -225,7 +228,7 @@ class Engine(QObject):
                 self.judged.emit(ticket, verdict)
                 if self._next is None:
                     study = student.study(
-                        piece, shown.rendering, self._bay, lambda: self._next is not None
+                        piece, shown.rendering, self._bay, lambda: self._next is not None, verdict
                     )
                     self.studied.emit(ticket, study)
                 if self.wants.methods and shown.rendering.blended:
@@ -282,7 +285,7 @@ class Engine(QObject):
             ticket,
             piece,
             finished,
-            to_qimage(rendering.picture) if rendering.blended else None,
+            self._unchanged(rendering.picture) if rendering.blended else None,
             to_qimage(rendering.code_alone()) if self.wants.code else None,
             rendering,
             natural=natural,
@@ -294,6 +297,10 @@ class Engine(QObject):
             beyond=beyond(rendering),
             eye=to_qimage(readers_eye(rendering)) if self.wants.eye else None,
         )
+
+    def _unchanged(self, picture: np.ndarray) -> QImage:
+        """The picture before blending, which stays the same while a blend is being tuned."""
+        return self._images.recall("picture", id(picture), lambda: (picture, to_qimage(picture)))[1]
 
     def _extent(self, piece: Piece) -> tuple[int, int] | None:
         try:

@@ -296,9 +296,7 @@ class Prover(QObject):
         self._renderer = renderer = self._renderer or Renderer(self._pictures)
         size = max(case.rendering.size)
         known = (whole, case.verdict.spare)
-        for cost in costs(
-            renderer, self._room, self._bay, case.piece, trials, size, known, SEED, stop
-        ):
+        for cost in costs(renderer, self._room, case.piece, trials, size, known, SEED, stop):
             self.cost.emit(case.ticket, cost)
             self._answer(case)
         if not stop():
