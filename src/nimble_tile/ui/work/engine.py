@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from nimble_tile.core.render import Renderer, Rendering
     from nimble_tile.core.scan.bay import ReaderBay
     from nimble_tile.core.scan.verdict import Verdict
+    from nimble_tile.core.study import Student
 
 PREVIEW = 1024
 """Longer side of the preview, in pixels."""
@@ -40,8 +41,11 @@ small code on a large picture is judged fairly."""
 TRIM = 25
 """Renderings after which free memory is given back, once nobody waits."""
 
-PATIENCE = 0.3
+PATIENCE = 1.0
 """Seconds after which a verdict is given even while edits keep coming."""
+
+REST = 0.05
+"""Seconds without an edit after which one is given: the hand has stopped."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -137,9 +141,10 @@ def preview_size(piece: Piece, renderer: Renderer) -> tuple[int, int]:
 
 
 class Engine(QObject):
-    """Renders, then judges, whatever piece came last.
+    """Renders whatever piece came last, and judges it in a second thread.
 
-    A newer piece makes older results stale; they are dropped.
+    A newer piece makes older results stale; they are dropped. The picture under a hand that
+    drags does not wait for readers.
     """
 
     shown = Signal(object)  # Shown
@@ -161,12 +166,20 @@ class Engine(QObject):
         self._pictured: object = None
         self._images = Memory()
         self.wants = Wants()
-        self._thread = threading.Thread(target=self._run, name="engine", daemon=True)
+        self._fresh: Shown | None = None  # shown and not judged yet
+        self._since: float | None = None  # the first such since the last verdict
+        self._count, self._fonts_known = 0, False
+        self._threads = [
+            threading.Thread(target=self._run, name="engine", daemon=True),
+            threading.Thread(target=self._follow, name="judge", daemon=True),
+        ]
 
     def start(self) -> None:
         """Begin to work; may be called again."""
-        if not self._thread.is_alive() and not self._stopping:
-            self._thread.start()
+        if not self._stopping:
+            for thread in self._threads:
+                if not thread.is_alive():
+                    thread.start()
 
     @property
     def ticket(self) -> int:
@@ -178,27 +191,25 @@ class Engine(QObject):
         with self._wake:
             self._ticket += 1
             self._next = (self._ticket, piece)
-            self._wake.notify()
+            self._wake.notify_all()
             return self._ticket
 
     def stop(self) -> None:
         with self._wake:
             self._stopping = True
-            self._wake.notify()
-        if self._thread.is_alive():
-            self._thread.join(10)
+            self._wake.notify_all()
+        for thread in self._threads:
+            if thread.is_alive():
+                thread.join(10)
 
     def _run(self) -> None:
+        """Render whatever came last."""
         # Here and not at the top: the window opens while these load.
         from nimble_tile.core.render import Renderer
-        from nimble_tile.core.scan.judging import judge_rendering
-        from nimble_tile.core.study import Student
 
-        self._renderer = Renderer(self._pictures)
-        student = Student(self._renderer)
-        self._bay.warm()
-        waiting_since: float | None = None
-        fonts_known, shown_count = False, 0
+        with self._wake:
+            self._renderer = Renderer(self._pictures)
+            self._wake.notify_all()
         while True:
             with self._wake:
                 while self._next is None and not self._stopping:
@@ -213,39 +224,78 @@ class Engine(QObject):
                     piece = piece.model_copy(update={"layout": Layout()})
                 shown = self._show(ticket, piece)
                 self.shown.emit(shown)
-                if shown.rendering is None:
-                    self.studied.emit(ticket, student.study(piece))
-                    continue
-                if self.wants.places and shown.rendering.blended and self._next is None:
-                    made = sights.places(self._renderer, piece, shown.rendering.picture)
-                    self.advised.emit(ticket, made)
-                now = time.monotonic()
-                waiting_since = waiting_since or now
-                if self._next is not None and now - waiting_since < PATIENCE:
-                    continue
-                verdict: Verdict = judge_rendering(shown.rendering, self._bay)
-                waiting_since = None
-                self.judged.emit(ticket, verdict)
-                if self._next is None:
-                    study = student.study(
-                        piece, shown.rendering, self._bay, lambda: self._next is not None, verdict
-                    )
-                    self.studied.emit(ticket, study)
-                if self.wants.methods and shown.rendering.blended:
-                    self._picture_methods(ticket, piece, shown.rendering)
-                shown_count += 1
-                if shown_count % TRIM == 0 and self._next is None:
-                    give_back()
-                if not fonts_known and self._next is None:
-                    # Asking for all fonts takes a while: done before anybody opens their list.
-                    from nimble_tile.core.caption.fonts import families
-
-                    families()
-                    fonts_known = True
+                with self._wake:
+                    self._fresh = shown
+                    self._since = self._since or time.monotonic()
+                    self._wake.notify_all()
             except BaseException as error:  # a fault of ours must not end the worker
-                log.fault("The piece could not be worked out.", error)
-                if not self._stopping:
-                    self.broke.emit(ticket, f"{type(error).__name__}: {error}")
+                self._fault(ticket, error)
+
+    def _follow(self) -> None:
+        """Judge and study what was shown last, once the hand rests or has gone on for a while."""
+        from nimble_tile.core.study import Student
+
+        with self._wake:
+            while self._renderer is None and not self._stopping:
+                self._wake.wait()
+        self._bay.warm()
+        student = Student(self._renderer)
+        while (shown := self._rested()) is not None:
+            try:
+                self._look_into(shown, student)
+            except BaseException as error:  # a fault of ours must not end the worker
+                self._fault(shown.ticket, error)
+
+    def _rested(self) -> Shown | None:
+        """What is to be judged next; None at the end."""
+        with self._wake:
+            while not self._stopping:
+                if self._fresh is None:
+                    self._wake.wait()
+                    continue
+                newest = self._fresh.ticket == self._ticket
+                patient = time.monotonic() - self._since < PATIENCE
+                told = self._wake.wait(REST) if patient else False
+                if not patient or (not told and newest and self._fresh.ticket == self._ticket):
+                    shown, self._fresh, self._since = self._fresh, None, None
+                    return shown
+        return None
+
+    def _look_into(self, shown: Shown, student: Student) -> None:
+        """Verdict, study, and whatever else is looked at, of one rendering."""
+        from nimble_tile.core.scan.judging import judge_rendering
+
+        ticket, piece, rendering = shown.ticket, shown.piece, shown.rendering
+
+        def late() -> bool:
+            return self._ticket != ticket
+
+        if rendering is None:
+            self.studied.emit(ticket, student.study(piece))
+            return
+        if self.wants.places and rendering.blended and not late():
+            made = sights.places(self._renderer, piece, rendering.picture)
+            self.advised.emit(ticket, made)
+        verdict: Verdict = judge_rendering(rendering, self._bay)
+        self.judged.emit(ticket, verdict)
+        if not late():
+            self.studied.emit(ticket, student.study(piece, rendering, self._bay, late, verdict))
+        if self.wants.methods and rendering.blended:
+            self._picture_methods(ticket, piece, rendering)
+        self._count += 1
+        if self._count % TRIM == 0 and not late():
+            give_back()
+        if not self._fonts_known and not late():
+            # Asking for all fonts takes a while: done before anybody opens their list.
+            from nimble_tile.core.caption.fonts import families
+
+            families()
+            self._fonts_known = True
+
+    def _fault(self, ticket: int, error: BaseException) -> None:
+        log.fault("The piece could not be worked out.", error)
+        if not self._stopping:
+            self.broke.emit(ticket, f"{type(error).__name__}: {error}")
 
     def _picture_methods(self, ticket: int, piece: Piece, rendering: Rendering) -> None:
         """Small pictures of all methods, until a newer piece comes."""
@@ -254,11 +304,11 @@ class Engine(QObject):
         if key == self._pictured:
             return
         found = sights.thumbnails(
-            self._renderer, piece, rendering, to_qimage, lambda: self._next is not None
+            self._renderer, piece, rendering, to_qimage, lambda: self._ticket != ticket
         )
         for method, image in found:
             self.pictured.emit(ticket, method, image)
-        if self._next is None:
+        if self._ticket == ticket:
             self._pictured = key
 
     def _show(self, ticket: int, piece: Piece) -> Shown:
