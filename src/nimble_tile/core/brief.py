@@ -55,6 +55,8 @@ class Brief:
         Where the code lies on picture and output; None without a picture.
     laid : Laid
         Logos, captions and surround in module units.
+    quick : bool
+        The result is looked at for a moment only.
     """
 
     piece: Piece
@@ -66,6 +68,7 @@ class Brief:
     framed: FramedSizes | None
     spot: Spot | None
     laid: Laid
+    quick: bool = False
 
 
 class Briefing:

@@ -98,8 +98,8 @@ class Renderer:
             Longer side of the result in pixels, 16 to `MAX_SIDE`; None: the
             piece's own (`Finish.size`, else `natural_size`).
         moving : bool
-            The code is being moved and will be asked for again where it comes
-            to rest: its steering may be a little less good, and be there sooner.
+            The piece is being changed under a hand and will be asked for again at rest: its
+            steering and its gentle blend may be a little less good, and be there sooner.
 
         Returns
         -------
@@ -211,7 +211,7 @@ class Renderer:
             symbol = steered.symbol
         laid = own.laid(piece, symbol)
         return Brief(piece, symbol, steered, modules, piece.code.quiet_zone, size, framed, spot,
-                     laid)  # fmt: skip
+                     laid, moving)  # fmt: skip
 
     def _steered(
         self, piece: Piece, symbol: Symbol, spot: Spot | None = None, moving: bool = False
@@ -327,7 +327,9 @@ class Renderer:
         square = recall("square", square_key, lambda: warping.upright(canvas.image, box, quad), 2)
 
         fades = piece.surround.kind == "none" or piece.surround.paper is None
-        plan_key = (square_key, symbol, quiet, look, piece.picture.guard, fades, piece.blend.map)
+        quick = brief.quick and piece.blend.method == "gentle"  # the others know no end to hasten
+        plan_key = (square_key, symbol, quiet, look, piece.picture.guard, fades, piece.blend.map,
+                    quick)  # fmt: skip
 
         def plan() -> Plan:
             guard = factors = None
@@ -335,7 +337,7 @@ class Renderer:
                 guard = self._guard_grid(piece, brief.framed.extent, spot, brief.modules)
             if piece.blend.map is not None:
                 factors = self._factors(piece, brief.modules)
-            return Plan(square, symbol, quiet, look, images, guard, fades, factors)
+            return Plan(square, symbol, quiet, look, images, guard, fades, factors, quick)
 
         planned = recall("plan", plan_key, plan, 2)
 

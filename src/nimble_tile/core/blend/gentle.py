@@ -98,6 +98,9 @@ ROUNDS, STEP = 60, 40.0
 """Steps of the descent, and the first one's length, of 255. More steps come nearer to the minimum
 and keep less margin than is asked for: at the same reach the picture is less alike."""
 
+QUICK_ROUNDS = 14
+"""Steps where the result is looked at for a moment only: while a slider is dragged."""
+
 DENSE = 100
 """Modules a side, quiet zone included, from which three cells a module must do."""
 
@@ -323,7 +326,8 @@ def solved(plan: Plan, settings: Blend, strength: np.ndarray) -> Solved:
 
     def make() -> Solved:
         descent = plan.once("descent", 0, lambda: Descent(plan))
-        return descent.solve(margins(plan, settings, strength), strength)
+        rounds = QUICK_ROUNDS if plan.quick else ROUNDS
+        return descent.solve(margins(plan, settings, strength), strength, rounds)
 
     return plan.once("gentle", key, make)
 

@@ -38,6 +38,8 @@ class Plan:
         lies round it.
     factors : ndarray of float32, N × N, optional
         Strength of each module in parts of what it would be, 0 to 2.
+    quick : bool
+        The result is looked at for a moment only: a search may end early.
 
     Attributes
     ----------
@@ -60,6 +62,7 @@ class Plan:
         guard: np.ndarray | None = None,
         fades: bool = True,
         factors: np.ndarray | None = None,
+        quick: bool = False,
     ) -> None:
         self.square = square
         self.symbol = symbol
@@ -69,6 +72,7 @@ class Plan:
         self.guard = guard
         self.fades = fades
         self.factors = factors
+        self.quick = quick
         self.once = Memory(2).recall
 
     @property

@@ -41,8 +41,14 @@ small code on a large picture is judged fairly."""
 TRIM = 25
 """Renderings after which free memory is given back, once nobody waits."""
 
-PATIENCE = 1.0
+PATIENCE = 2.0
 """Seconds after which a verdict is given even while edits keep coming."""
+
+HURRY = 0.15
+"""Seconds between two edits up to which a hand is taken to drag something."""
+
+HURRIED, LEAST_HURRIED = 0.7, 320
+"""Of the preview's pixels a side: what is shown under a hand that drags, and the least."""
 
 REST = 0.05
 """Seconds without an edit after which one is given: the hand has stopped."""
@@ -169,6 +175,8 @@ class Engine(QObject):
         self._fresh: Shown | None = None  # shown and not judged yet
         self._since: float | None = None  # the first such since the last verdict
         self._count, self._fonts_known = 0, False
+        self._submitted = self._well = float("-inf")  # the newest piece, and one not in a hurry
+        self._dragged = False
         self._threads = [
             threading.Thread(target=self._run, name="engine", daemon=True),
             threading.Thread(target=self._follow, name="judge", daemon=True),
@@ -189,6 +197,12 @@ class Engine(QObject):
     def submit(self, piece: Piece) -> int:
         """Take a piece; returns the ticket that its results will carry."""
         with self._wake:
+            now = time.monotonic()
+            # A hand drags; now and then it is shown and judged as well as at rest.
+            self._dragged = now - self._submitted < HURRY and now - self._well < PATIENCE
+            self._submitted = now
+            if not self._dragged:
+                self._well = now
             self._ticket += 1
             self._next = (self._ticket, piece)
             self._wake.notify_all()
@@ -210,20 +224,28 @@ class Engine(QObject):
         with self._wake:
             self._renderer = Renderer(self._pictures)
             self._wake.notify_all()
+        hurried: tuple[int, Piece] | None = None
         while True:
             with self._wake:
-                while self._next is None and not self._stopping:
+                # What was shown in a hurry is shown once more, well, when the hand rests.
+                if self._next is None and hurried is not None:
+                    self._wake.wait(HURRY)
+                while self._next is None and hurried is None and not self._stopping:
                     self._wake.wait()
                 if self._stopping:
                     return
-                ticket, piece = self._next
-                self._next = None
+                new = self._next is not None
+                ticket, piece = self._next or hurried
+                hurry, self._next = new and self._dragged, None
             try:
                 if not self.wants.layout and piece.layout.digest is not None:
                     # While the piece itself is worked on, it is shown by itself.
                     piece = piece.model_copy(update={"layout": Layout()})
-                shown = self._show(ticket, piece)
+                shown = self._show(ticket, piece, hurry)
                 self.shown.emit(shown)
+                hurried = (ticket, piece) if hurry else None
+                if hurry:
+                    continue
                 with self._wake:
                     self._fresh = shown
                     self._since = self._since or time.monotonic()
@@ -311,13 +333,15 @@ class Engine(QObject):
         if self._ticket == ticket:
             self._pictured = key
 
-    def _show(self, ticket: int, piece: Piece) -> Shown:
+    def _show(self, ticket: int, piece: Piece, hurry: bool = False) -> Shown:
         from nimble_tile.core.scan.sampling import readers_eye
 
         work = self.wants.work if piece.picture.digest is not None else ""
         try:
             size, natural = preview_size(piece, self._renderer)
-            rendering = self._renderer.render(piece, size, self.wants.moving)
+            if hurry:
+                size = max(LEAST_HURRIED, round(size * HURRIED))
+            rendering = self._renderer.render(piece, size, hurry or self.wants.moving)
         except UserError as error:
             picture = self._picture_alone(piece)
             extent = self._extent(piece) if picture is not None else None
