@@ -25,6 +25,7 @@ screenshots: $(STAMP)
 bench: $(STAMP)
 	@$(PY) bench/run.py
 	@$(PY) bench/steering.py
+	@$(PY) bench/window.py
 
 readers: $(STAMP)
 	@$(PY) tools/reader_table.py docs/readers.md

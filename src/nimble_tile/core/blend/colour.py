@@ -172,9 +172,13 @@ def move_luma(
         else:
             _move(was[rows], wanted[rows], colours.rows(top, rows.stop), moved[rows])
 
-    # numpy and OpenCV let go of the interpreter while they compute.
-    with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
-        list(pool.map(work, range(0, height, step)))
+    parts = range(0, height, step)
+    if len(parts) == 1:
+        work(0)
+    else:
+        # numpy and OpenCV let go of the interpreter while they compute.
+        with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
+            list(pool.map(work, parts))
     out = np.empty_like(square)
     for top in range(0, square.shape[0], ROWS):
         rows = slice(top, min(square.shape[0], top + ROWS))

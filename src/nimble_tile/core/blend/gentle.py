@@ -98,7 +98,7 @@ ROUNDS, STEP = 60, 40.0
 """Steps of the descent, and the first one's length, of 255. More steps come nearer to the minimum
 and keep less margin than is asked for: at the same reach the picture is less alike."""
 
-QUICK_ROUNDS = 14
+QUICK_ROUNDS = 10
 """Steps where the result is looked at for a moment only: while a slider is dragged."""
 
 DENSE = 100
