@@ -431,10 +431,10 @@ def test_a_marker_is_tracked_or_said_not_to_be(store, bay):
 
 
 def test_marker_and_code_are_judged_together():
-    from nimble_tile.core.coverage.marker import Sight, Tracking
+    from nimble_tile.core.coverage.marker import MarkerSight, Tracking
 
     def tracking(found, read, features=200):
-        sights = tuple(Sight("view", 60, 40, i < found, read) for i in range(6))
+        sights = tuple(MarkerSight("view", 60, 40, i < found, read) for i in range(6))
         return Tracking(features, 0.6, sights, 4)
 
     assert tracking(5, 4).sentence.endswith("they get along.")

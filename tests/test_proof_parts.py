@@ -29,7 +29,7 @@ from nimble_tile.core.trials.trial import Trial
 from nimble_tile.ui.bench.overlays import blocks_image, blocks_legend
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.images import from_qimage
-from nimble_tile.ui.rooms.check.parts import CROP, reduced
+from nimble_tile.ui.rooms.check.item import CROP, reduced
 from nimble_tile.ui.rooms.proof.trial_view import in_words
 from nimble_tile.ui.rooms.proof.wall_pages import LimitRow
 

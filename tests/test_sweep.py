@@ -201,7 +201,7 @@ def test_what_the_board_found_out_the_wall_does_not_find_out_again(
 
 def test_a_board_shows_and_tells_what_is_missing(qapp):
     from nimble_tile.core.tune.sweep import Cell
-    from nimble_tile.ui.rooms.sweep.parts import Board
+    from nimble_tile.ui.rooms.sweep.board import Board
 
     board_ = Board()
     board_.resize(700, 500)

@@ -9,7 +9,7 @@ from skimage.metrics import structural_similarity as outside_similarity
 
 from conftest import LINK, encoded, photograph
 from nimble_tile.core.blend import gentle
-from nimble_tile.core.blend.eye import BLUR, CELLS, WINDOW, Likeness
+from nimble_tile.core.blend.eye import BLUR, EYE_CELLS, WINDOW, Likeness
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import strengths
 from nimble_tile.core.errors import UserError
@@ -63,8 +63,8 @@ def test_likeness_is_structural_similarity_and_its_slope_is_true():
     # scikit-image's implementation of Wang et al. 2004.
     outside = outside_similarity(a, b, data_range=255, win_size=WINDOW)
     assert alike == pytest.approx(outside, abs=1e-4)
-    assert (CELLS, WINDOW) == (fidelity.PIXELS_A_MODULE, fidelity.WINDOW)
-    assert CELLS * BLUR == fidelity.EYE_BLUR
+    assert (EYE_CELLS, WINDOW) == (fidelity.PIXELS_A_MODULE, fidelity.WINDOW)
+    assert EYE_CELLS * BLUR == fidelity.EYE_BLUR
     for row, column in ((20, 30), (40, 11), (33, 50)):
         up, down = b.copy(), b.copy()
         up[row, column] += 2

@@ -250,7 +250,7 @@ def test_guesses_are_those_of_a_gaussian_process():
     rng = np.random.default_rng(3)
     known, new = rng.uniform(0.3, 1, 9), np.linspace(0.3, 1, 15)
     values = 0.8 + 0.4 * known + rng.normal(0, 0.03, 9)
-    rows = [guess.as_rows([guess.Kind(0, 0)] * len(s)) for s in (known, new)]
+    rows = [guess.as_rows([guess.Trait(0, 0)] * len(s)) for s in (known, new)]
     mean, deviation = guess.predict(prior, rows[0], known, values, rows[1], new)
     kernel = (
         ConstantKernel(0.1**2, "fixed")
@@ -267,7 +267,7 @@ def test_guesses_are_those_of_a_gaussian_process():
 
 
 def test_what_candidates_share_is_learned_for_all_of_them():
-    kinds = [guess.Kind(0, 1), guess.Kind(0, 2), guess.Kind(1, 1)]
+    kinds = [guess.Trait(0, 1), guess.Trait(0, 2), guess.Trait(1, 1)]
     rows, strengths = guess.as_rows(kinds), np.full(3, 0.6)
     before, doubt = guess.predict(guess.REACH, rows[:0], strengths[:0], strengths[:0], rows,
                                   strengths)  # fmt: skip
@@ -352,7 +352,7 @@ def test_a_soft_quiet_zone_ends_in_the_picture():
     plan = Plan(cv2.resize(photograph("coffee")[:400, 100:500], (444, 444)), symbol_of(), 4)
     share = quiet.fade(plan, True)
     assert share[0].max() == 0 or share[0].max() < 0.02
-    assert share[share.shape[0] // 2, quiet.CELLS * 4] == pytest.approx(1)
+    assert share[share.shape[0] // 2, quiet.QUIET_CELLS * 4] == pytest.approx(1)
 
 
 def test_flat_areas_count_for_steering_too():

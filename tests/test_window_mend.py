@@ -60,16 +60,16 @@ def test_a_dropped_picture_is_recognised_mended_and_saved(mender, window, qtbot,
     opened, image, symbol = mender
     found = opened.suspect.symbol
     assert (found.version, found.level, found.mask) == (symbol.version, symbol.level, symbol.mask)
-    assert opened.which.count() >= 1 and "for sure" in opened.sure.text()
-    opened.mend.click()
-    assert opened.stop.isVisible() and not opened.open_it.isEnabled()
+    assert opened.controls.which.count() >= 1 and "for sure" in opened.controls.sure.text()
+    opened.controls.mend.click()
+    assert opened.controls.stop.isVisible() and not opened.controls.open_it.isEnabled()
     qtbot.waitUntil(lambda: not opened.jobs.busy, timeout=90_000)
     first = opened.attempt
     assert first.holds and "4 of 4 readers" in opened.told.text()
     assert "Mended" in opened.note.text()
     # The changed places are listed, most changed first, each module in one of them.
     areas = changed_areas(first)
-    assert opened.areas.count() == len(areas) > 5
+    assert opened.controls.areas.count() == len(areas) > 5
     assert sum(part.sum() for part in parts(first).values()) == first.changed.size
     # The views differ.
     shots = {}
@@ -88,14 +88,14 @@ def test_a_dropped_picture_is_recognised_mended_and_saved(mender, window, qtbot,
     qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=at + QPoint(60, 0))
     assert view.share == pytest.approx(0.5 + 60 / view.frame.width(), abs=0.01)
     assert view.grab().toImage() != shots["split"]
-    assert not opened.areas.stays  # it was no click on a place
+    assert not opened.controls.areas.stays  # it was no click on a place
 
     # A veto by a click on the picture: that place stays to the pixel, others make up for it.
     middle = np.argwhere(on_image(parts(first)["Middle"], first)).mean(0)
     spot = opened.view.from_image(QRectF(middle[1], middle[0], 0, 0).topLeft()).toPoint()
     qtbot.mouseClick(opened.view, Qt.MouseButton.LeftButton, pos=spot)
-    assert opened.areas.stays == {"Middle"} and opened.free.isVisible()
-    opened.mend.click()
+    assert opened.controls.areas.stays == {"Middle"} and opened.controls.free.isVisible()
+    opened.controls.mend.click()
     qtbot.waitUntil(lambda: not opened.jobs.busy, timeout=90_000)
     second = opened.attempt
     if second.holds:
@@ -104,9 +104,9 @@ def test_a_dropped_picture_is_recognised_mended_and_saved(mender, window, qtbot,
     else:
         assert "result from before" in opened.note.text() and second is first
     if opened.step.second is not None:
-        opened.results.button("second").click()
+        opened.controls.results.button("second").click()
         assert opened.attempt is opened.step.second
-        opened.results.button("best").click()
+        opened.controls.results.button("best").click()
 
     out = tmp_path / "mended.png"
     opened.save_to(out)
@@ -120,7 +120,7 @@ def test_a_dropped_picture_is_recognised_mended_and_saved(mender, window, qtbot,
 
 def test_rectangles_say_where_the_code_is_and_what_must_stay(mender, qtbot):
     opened, image, _ = mender
-    opened.keep.click()
+    opened.controls.keep.click()
     view = opened.view
     spots = [view.from_image(QRectF(x, y, 0, 0).topLeft()).toPoint() for x, y in
              ((170, 170), (250, 250))]  # fmt: skip
@@ -128,25 +128,25 @@ def test_rectangles_say_where_the_code_is_and_what_must_stay(mender, qtbot):
     qtbot.mouseMove(view, spots[1])
     qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=spots[1])
     assert len(view.kept) == 1
-    mask = opened.areas.veto(image.shape[:2], view.kept)
+    mask = opened.controls.areas.veto(image.shape[:2], view.kept)
     assert mask[210, 210] and not mask[100, 100] and 5000 < mask.sum() < 8500
     qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=(spots[0] + spots[1]) / 2)
     assert not view.kept  # a click takes it away
     # Where the code is, said by hand.
     corners = opened.suspect.quad
-    opened.where.click()
+    opened.controls.where.click()
     opened._dragged(QRectF(2, 2, 440, 440))
-    assert not opened.where.isChecked() and view.region is not None
+    assert not opened.controls.where.isChecked() and view.region is not None
     qtbot.waitUntil(lambda: opened.suspect is not None, timeout=60_000)
     assert np.abs(opened.suspect.quad - corners).max() < 3
-    opened.everywhere.click()
+    opened.controls.everywhere.click()
     assert view.region is None
     qtbot.waitUntil(lambda: opened.suspect is not None, timeout=60_000)
     # Another message is another code.
-    opened.message.setPlainText(LINK + "8")
-    assert opened.suspect is None and not opened.mend.isEnabled()
-    opened.message.setPlainText("https://lanternwalk.example/another/path/altogether")
-    opened.find.click()
+    opened.controls.message.setPlainText(LINK + "8")
+    assert opened.suspect is None and not opened.controls.mend.isEnabled()
+    opened.controls.message.setPlainText("https://lanternwalk.example/another/path/altogether")
+    opened.controls.find.click()
     qtbot.waitUntil(lambda: not opened.jobs.busy, timeout=60_000)
     assert opened.suspect is None and "something else that begins alike" in opened.note.text()
 
@@ -154,18 +154,18 @@ def test_rectangles_say_where_the_code_is_and_what_must_stay(mender, qtbot):
 def test_bad_pictures_and_nothing_to_do(window, settle, qtbot, tmp_path, monkeypatch, brisk):
     monkeypatch.setattr(type(window.proof.prover), "trials", FEW)
     opened = window.mend_desk.open()
-    assert not opened.find.isEnabled() and not opened.save.isEnabled()
+    assert not opened.controls.find.isEnabled() and not opened.save.isEnabled()
     bad = tmp_path / "bad.png"
     bad.write_bytes(b"no picture at all")
     opened.open_path(bad)
     qtbot.waitUntil(lambda: not opened.jobs.busy, timeout=20_000)
-    assert "bad.png" in opened.note.text() and opened.open_it.isEnabled()
+    assert "bad.png" in opened.note.text() and opened.controls.open_it.isEnabled()
     # A picture that scans is left alone, to the bit.
     window.message.text.setPlainText(LINK)
     settle(window)
-    opened.from_bench.click()
+    opened.controls.from_bench.click()
     qtbot.waitUntil(lambda: opened.suspect is not None, timeout=60_000)
-    opened.mend.click()
+    opened.controls.mend.click()
     qtbot.waitUntil(lambda: not opened.jobs.busy, timeout=60_000)
     assert "as it is" in opened.note.text() and opened.attempt.touched == 0
     assert np.array_equal(opened.attempt.image, opened.pixels)
@@ -179,10 +179,10 @@ def test_mending_that_is_ended_keeps_the_best_so_far(mender, qtbot):
     opened, _, _ = mender
     seen = []
     opened._better.connect(lambda run, step: seen.append(step) or opened.halt())
-    opened.mend.click()
+    opened.controls.mend.click()
     qtbot.waitUntil(lambda: not opened.jobs.busy, timeout=60_000)
     assert seen and opened.step.best is not None
-    assert opened.mend.isVisible() and opened.mend.text() == "Mend again"
+    assert opened.controls.mend.isVisible() and opened.controls.mend.text() == "Mend again"
 
 
 def test_second_best_is_another_change_that_holds(bay, brisk):
@@ -198,31 +198,33 @@ def test_another_message_ends_what_goes_on(mender, window, qtbot):
     opened, image, _ = mender
     prover = window.proof.prover
     prover.pause(False)
-    opened.mend.click()
+    opened.controls.mend.click()
     assert prover.resting
-    opened.message.setPlainText("https://lanternwalk.example/gate")
+    opened.controls.message.setPlainText("https://lanternwalk.example/gate")
     # The window is free at once, nothing of the older work is heard, the trials go on.
-    assert not prover.resting and opened.find.isEnabled() and opened.stop.isHidden()
+    assert (
+        not prover.resting and opened.controls.find.isEnabled() and opened.controls.stop.isHidden()
+    )
     qtbot.waitUntil(lambda: not opened.jobs.busy, timeout=60_000)
     assert opened.step is None and opened.suspect is None and opened.told.text() == ""
     # While it is looked for, too; and a picture that comes meanwhile takes its place.
-    opened.message.setPlainText(LINK)
-    opened.find.click()
-    assert opened.stop.text() == "Cancel"
-    opened.message.setPlainText(LINK + "9")
-    assert opened.find.isEnabled()
-    opened.message.setPlainText(LINK)
-    opened.find.click()
+    opened.controls.message.setPlainText(LINK)
+    opened.controls.find.click()
+    assert opened.controls.stop.text() == "Cancel"
+    opened.controls.message.setPlainText(LINK + "9")
+    assert opened.controls.find.isEnabled()
+    opened.controls.message.setPlainText(LINK)
+    opened.controls.find.click()
     opened.take(image[:, ::-1].copy(), "Turned over")
     opened.take(image, "Again")
     qtbot.waitUntil(lambda: opened.suspect is not None, timeout=60_000)
-    assert opened.called.text().startswith("Again")
+    assert opened.controls.called.text().startswith("Again")
     # Called off, it says what it has.
-    opened.message.setPlainText("https://lanternwalk.example/nowhere/on/this/picture")
-    opened.find.click()
-    opened.stop.click()
+    opened.controls.message.setPlainText("https://lanternwalk.example/nowhere/on/this/picture")
+    opened.controls.find.click()
+    opened.controls.stop.click()
     qtbot.waitUntil(lambda: not opened.jobs.busy, timeout=60_000)
-    assert opened.find.isEnabled() and opened.suspect is None
+    assert opened.controls.find.isEnabled() and opened.suspect is None
 
 
 def test_trials_rest_as_long_as_anybody_needs_the_readers(window):

@@ -11,6 +11,7 @@ from PySide6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt, QUrl
 from PySide6.QtGui import QDropEvent, QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog
+from shiboken6 import isValid
 
 from conftest import LINK, encoded, photograph
 from nimble_tile.core.project import archive
@@ -284,7 +285,8 @@ def checks(window, settle):
     settle(window)
     made = window.check_desk.open()
     yield made
-    made.close()
+    if isValid(made):  # it goes with its main window
+        made.close()
 
 
 def idle(qtbot, checks, count):
@@ -345,7 +347,7 @@ def test_images_are_dropped_listed_compared_and_reported(checks, window, tmp_pat
     checks.mend.click()
     mender = window.mend_desk.open()
     qtbot.waitUntil(lambda: mender.suspect is not None, timeout=60_000)
-    assert mender.name == "good.png" and mender.message.toPlainText() == LINK
+    assert mender.name == "good.png" and mender.controls.message.toPlainText() == LINK
     assert mender.pixels.shape[:2] == Image.open(good).size[::-1]
     mender.close()
     other.unlink()

@@ -19,13 +19,13 @@ if TYPE_CHECKING:
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.scan.bay import ReaderBay
     from nimble_tile.core.symbol.encode import Symbol
-    from nimble_tile.core.tune.gentlest import Progress
+    from nimble_tile.core.tune.candidates import PassStep
     from nimble_tile.core.tune.mend import Attempt
 
 
 def gentlest_pass(
     piece: Piece, renderer: Renderer, bay: ReaderBay, wanted: float, seed: int
-) -> Progress:
+) -> PassStep:
     """Run the gentlest pass; on a terminal it says how far it is."""
     from nimble_tile.core.trials.room import Room
     from nimble_tile.core.trials.sets import own
@@ -41,7 +41,7 @@ def gentlest_pass(
     return last
 
 
-def found_in_words(made: Progress, wanted: float) -> str:
+def found_in_words(made: PassStep, wanted: float) -> str:
     """What the gentlest pass bought, in a line."""
     before, best = made.before, made.best
     symbol = best.rendering.symbol

@@ -10,7 +10,7 @@ if TYPE_CHECKING:
     from nimble_tile.core.checking.check import Checked, Finding
     from nimble_tile.core.render import Rendering
     from nimble_tile.core.scan.verdict import Verdict
-    from nimble_tile.core.tune.gentlest import Found, Progress
+    from nimble_tile.core.tune.candidates import Candidate, PassStep
     from nimble_tile.core.tune.mend import Attempt
 
 
@@ -99,10 +99,10 @@ def made_json(out: Path, rendering: Rendering, verdict: Verdict) -> dict[str, An
     }
 
 
-def gentlest_json(made: Progress, wanted: float) -> dict[str, Any]:
+def gentlest_json(made: PassStep, wanted: float) -> dict[str, Any]:
     """The JSON of a gentlest pass: reach against the plain code that a person would make."""
 
-    def told(found: Found) -> dict[str, float]:
+    def told(found: Candidate) -> dict[str, float]:
         return {
             "reach": round(found.reach, 3),
             "ssim_view": round(found.fidelity.ssim_view, 4),

@@ -20,6 +20,10 @@ class UserError(Exception):
         super().__init__(f"{what} {way_out}".strip())
 
 
+class Stopped(Exception):
+    """Whoever waits for the answer has had enough."""
+
+
 class MessageError(UserError):
     """The message cannot become a code with these settings."""
 

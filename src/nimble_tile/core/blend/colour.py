@@ -32,7 +32,7 @@ _TO_LMS, _TO_LAB, _FROM_LAB, _FROM_LMS = (
 WITHIN = 0.97
 """Part of the largest possible chroma that is used."""
 
-CELLS = 65_536
+CACHED_PIXELS = 65_536
 """Pixels that are worked on at once: what fits a processor's cache."""
 
 SMALL = 160_000
@@ -162,7 +162,7 @@ def move_luma(
             for luma in (before, after)
         )
     moved = np.empty_like(colours.small)
-    step = max(1, CELLS // colours.extent[0])
+    step = max(1, CACHED_PIXELS // colours.extent[0])
     height = colours.extent[1]
 
     def work(top: int) -> None:

@@ -43,7 +43,7 @@ GIVEN = 0.025
 CENTRE = 0.5
 """Side of a module's centre, in modules, where readers sample."""
 
-CELLS = 8
+MOTIF_CELLS = 8
 """Cells a module in which the motif is looked at for the measurement."""
 
 FADES = 0.2
@@ -87,10 +87,12 @@ def shares(plan: Plan, dark_motif: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     import cv2
 
     n = plan.modules
-    cells = cv2.resize(dark_motif, (n * CELLS,) * 2, interpolation=cv2.INTER_AREA)
-    parts = cells.reshape(n, CELLS, n, CELLS).astype(np.float32) / 255
-    low = round(CELLS * (1 - CENTRE) / 2)
-    return parts.mean((1, 3)), parts[:, low : CELLS - low, :, low : CELLS - low].mean((1, 3))
+    cells = cv2.resize(dark_motif, (n * MOTIF_CELLS,) * 2, interpolation=cv2.INTER_AREA)
+    parts = cells.reshape(n, MOTIF_CELLS, n, MOTIF_CELLS).astype(np.float32) / 255
+    low = round(MOTIF_CELLS * (1 - CENTRE) / 2)
+    return parts.mean((1, 3)), parts[:, low : MOTIF_CELLS - low, :, low : MOTIF_CELLS - low].mean(
+        (1, 3)
+    )
 
 
 def margins(

@@ -14,14 +14,14 @@ from functools import partial
 
 import numpy as np
 
-CELLS = 4
+EYE_CELLS = 4
 """Cells a module at which views are compared."""
 
 BLUR = 0.5
 """Standard deviation, in modules, of the eye at viewing distance."""
 
 WINDOW = 7
-"""Side of the window of the comparison at `CELLS` cells a module."""
+"""Side of the window of the comparison at `EYE_CELLS` cells a module."""
 
 _C1, _C2 = (0.01 * 255) ** 2, (0.03 * 255) ** 2
 

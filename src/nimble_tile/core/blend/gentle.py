@@ -197,13 +197,13 @@ class Descent:
     def __init__(self, plan: Plan, heavier: float = 1.0) -> None:
         import cv2
 
-        self.cells = cells = eye.CELLS if plan.modules <= DENSE else eye.CELLS - 1
+        self.cells = cells = eye.EYE_CELLS if plan.modules <= DENSE else eye.EYE_CELLS - 1
         side = plan.modules * cells
         luma = plan.luma.astype(np.float32)
         way = cv2.INTER_AREA if plan.side >= side else cv2.INTER_LINEAR
         self.tone = cv2.resize(luma, (side, side), interpolation=way)
         self._seen = partial(_blur, by=eye.BLUR * cells)
-        window = eye.WINDOW if cells == eye.CELLS else eye.WINDOW - 2
+        window = eye.WINDOW if cells == eye.EYE_CELLS else eye.WINDOW - 2
         self._like = eye.Likeness(self._seen(self.tone), window)
         self._sign = np.where(plan.dark, -1, 1).astype(np.float32)
         self._count = plan.modules**2

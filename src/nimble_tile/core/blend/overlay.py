@@ -19,7 +19,7 @@ from nimble_tile.core.blend.modes import MODES, SEPARABLE
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.piece import Blend
 
-CELLS = 262_144
+PART_PIXELS = 262_144
 """Pixels that are worked on at once in floating point: enough to keep several
 processors busy, few enough to need little memory."""
 
@@ -104,7 +104,7 @@ def _laid(
     mix = MODES[mode]
     unit = np.float32(1 / 255)
     grey = bool((ink[..., 0] == ink[..., 1]).all() and (ink[..., 1] == ink[..., 2]).all())
-    step = max(1, CELLS // square.shape[1])
+    step = max(1, PART_PIXELS // square.shape[1])
 
     def work(top: int) -> None:
         rows = slice(top, top + step)
@@ -134,7 +134,7 @@ def _by_table(
     mixed = SEPARABLE[mode](backdrop, source)
     blended = backdrop + (mixed - backdrop) * np.float32(opacity)
     table = np.rint(blended * np.float32(255)).astype(np.uint8).ravel()
-    step = max(1, CELLS // square.shape[1])
+    step = max(1, PART_PIXELS // square.shape[1])
 
     def work(top: int) -> None:
         rows = slice(top, top + step)

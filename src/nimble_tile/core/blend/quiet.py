@@ -26,13 +26,13 @@ SHIFT = 0.6
 EVEN = 5.0
 """Standard deviation, in modules, over which the quiet zone's tone is evened out."""
 
-CELLS = 8
+QUIET_CELLS = 8
 """Cells a module in which the fields are drawn."""
 
 
 def fade(plan: Plan, soft: bool) -> np.ndarray:
-    """Float32, (N · `CELLS`)²: 1 where the lightening is whole, 0 at the outer edge."""
-    side = plan.modules * CELLS
+    """Float32, (N · `QUIET_CELLS`)²: 1 where the lightening is whole, 0 at the outer edge."""
+    side = plan.modules * QUIET_CELLS
     away = np.minimum(np.arange(side), np.arange(side)[::-1]) + 0.5
     if soft:
         width = max(1.0, plan.quiet_zone - KEPT_CLEAR)
@@ -42,10 +42,10 @@ def fade(plan: Plan, soft: bool) -> np.ndarray:
         return np.ones((side, side), np.float32)
     if soft:
         # Round at the corners, so that no frame is seen.
-        axis = np.clip(1 - away / (width * CELLS), 0, 1).astype(np.float32)
+        axis = np.clip(1 - away / (width * QUIET_CELLS), 0, 1).astype(np.float32)
         ramp = np.clip(1 - np.hypot(axis[:, None], axis), 0, 1)
         return ramp * ramp * (3 - 2 * ramp)
-    ramp = np.clip(away / (width * CELLS), 0, 1).astype(np.float32)
+    ramp = np.clip(away / (width * QUIET_CELLS), 0, 1).astype(np.float32)
     ramp = ramp * ramp * (3 - 2 * ramp)
     return ramp[:, None] * ramp
 
@@ -73,7 +73,7 @@ def lightened(plan: Plan, made: Bands, soft: bool) -> np.ndarray:
     import cv2
 
     n, size = plan.modules, (plan.side, plan.side)
-    fine = (n * CELLS, n * CELLS)
+    fine = (n * QUIET_CELLS, n * QUIET_CELLS)
     change = (made.tone - plan.module_luma) * np.float32(SHIFT)
     # Nothing has an edge in the quiet zone, so neither may the shift.
     quiet = plan.quiet.astype(np.float32)

@@ -35,7 +35,7 @@ module, which the eye could not tell from two."""
 LARGE = 85
 WIDER = 1.6
 
-CELLS = 4
+CONTOUR_CELLS = 4
 """Cells a module at which contours are found."""
 
 SMOOTH = 0.9
@@ -72,10 +72,10 @@ def directions(plan: Plan) -> np.ndarray:
     """Angle of the contours, radians, float32 on a grid of `grid_of` points a module."""
     import cv2
 
-    side = plan.modules * CELLS
+    side = plan.modules * CONTOUR_CELLS
     luma = cv2.resize(plan.luma, (side, side), interpolation=cv2.INTER_AREA).astype(np.float32)
     across, down = (cv2.Scharr(luma, cv2.CV_32F, *which) for which in ((1, 0), (0, 1)))
-    spread = SMOOTH * CELLS
+    spread = SMOOTH * CONTOUR_CELLS
     xx, yy, xy = (
         cv2.GaussianBlur(product, (0, 0), spread)
         for product in (across * across, down * down, across * down)
@@ -86,7 +86,7 @@ def directions(plan: Plan) -> np.ndarray:
     yy += weak * np.float32(np.cos(REST) ** 2)
     xy -= weak * np.float32(np.sin(REST) * np.cos(REST))
     angle = 0.5 * np.arctan2(2 * xy, xx - yy) + np.float32(np.pi / 2)
-    step = CELLS // grid_of(plan)
+    step = CONTOUR_CELLS // grid_of(plan)
     return angle[step // 2 :: step, step // 2 :: step]
 
 

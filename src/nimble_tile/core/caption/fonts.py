@@ -29,7 +29,7 @@ _lock = threading.Lock()
 
 
 @dataclass(frozen=True, eq=False)
-class Line:
+class TextLine:
     """One line of text as outlines.
 
     Attributes
@@ -87,7 +87,7 @@ def known(family: str) -> bool:
 
 
 @lru_cache(maxsize=256)
-def line(text: str, family: str = "", weight: int = 400, italic: bool = False) -> Line:
+def line(text: str, family: str = "", weight: int = 400, italic: bool = False) -> TextLine:
     """Shape one line of text.
 
     Parameters
@@ -102,12 +102,12 @@ def line(text: str, family: str = "", weight: int = 400, italic: bool = False) -
     """
     text = text.replace("\t", "    ")
     if not text.strip():
-        return Line(Path(()), 0.25 * len(text))
+        return TextLine(Path(()), 0.25 * len(text))
     with _lock:
         return _shaped(text, family, weight, italic)
 
 
-def _shaped(text: str, family: str, weight: int, italic: bool) -> Line:
+def _shaped(text: str, family: str, weight: int, italic: bool) -> TextLine:
     import skia
 
     provider, face = _own()
@@ -158,7 +158,7 @@ def _shaped(text: str, family: str, weight: int, italic: bool) -> Line:
     # Text from the right is laid at the right end of its line; here it begins at 0.
     if path.ops and (left > width + 1 or right < -1):
         path = path.moved(-left)
-    return Line(path, width, stand_in, lost=not ops or "<image" in drawn or _lost(text, face))
+    return TextLine(path, width, stand_in, lost=not ops or "<image" in drawn or _lost(text, face))
 
 
 def from_right(text: str) -> bool:

@@ -29,7 +29,7 @@ Box = tuple[tuple[float, float], float, float, float]
 
 
 @dataclass(frozen=True, eq=False)
-class Block:
+class TextBlock:
     """Lines of text round their own middle.
 
     Attributes
@@ -69,7 +69,7 @@ class LaidCaptions:
     notes: tuple[str, ...]
 
 
-def block_of(caption: Caption, side: int) -> Block:
+def block_of(caption: Caption, side: int) -> TextBlock:
     """A caption's lines, set.
 
     Parameters
@@ -101,7 +101,7 @@ def block_of(caption: Caption, side: int) -> Block:
         notes.append(f"{name} lacks some letters; another font stands in.")
     if any(line.lost for line in set_lines):
         notes.append("Some letters are in no font that is installed here.")
-    return Block(joined(paths), width, height, tuple(lines), tuple(notes))
+    return TextBlock(joined(paths), width, height, tuple(lines), tuple(notes))
 
 
 def _inked(caption: Caption, owner: int, path: Path, size: float) -> list[Item]:
@@ -203,7 +203,7 @@ def _with_head(frame: Surround, content: Bounds) -> Bounds:
 
 
 def _beside(
-    caption: Caption, block: Block, side: int, quiet_zone: int, taken: dict[str, float]
+    caption: Caption, block: TextBlock, side: int, quiet_zone: int, taken: dict[str, float]
 ) -> tuple[tuple[float, float], float, Bounds]:
     """Middle, turn (radians) and cover of a caption beside the code; takes its room."""
     where = SIDES[caption.place]
@@ -231,7 +231,7 @@ def _beside(
 
 
 def _free(
-    caption: Caption, index: int, block: Block, side: int, quiet_zone: int, boxes: dict
+    caption: Caption, index: int, block: TextBlock, side: int, quiet_zone: int, boxes: dict
 ) -> list[Item]:
     at = quiet_zone + caption.x * side, quiet_zone + caption.y * side
     boxes["caption", index] = (at, block.width, block.height, caption.angle)
@@ -249,7 +249,13 @@ def _square_line(total: float, lengths: Lengths) -> Path:
 
 
 def _along(
-    caption: Caption, index: int, block: Block, line: Path, lengths: Lengths, side: int, boxes: dict
+    caption: Caption,
+    index: int,
+    block: TextBlock,
+    line: Path,
+    lengths: Lengths,
+    side: int,
+    boxes: dict,
 ) -> list[Item]:
     """Text on the outside of a line, its middle `start` round from the top middle."""
     points = flattened(line)[0]
@@ -287,7 +293,7 @@ def _nearest(guide: Guide, x: float, y: float) -> float:
 
 
 def _ringed(
-    blocks: Sequence[tuple[int, Caption, Block]],
+    blocks: Sequence[tuple[int, Caption, TextBlock]],
     frame: Surround,
     lengths: Lengths,
     side: int,
@@ -349,7 +355,7 @@ def _ringed(
     return LaidCaptions(tuple(paper), (*lines, *items), room, boxes, notes)
 
 
-def _inner_radius(middle: float, block: Block, size: float, used: float) -> float:
+def _inner_radius(middle: float, block: TextBlock, size: float, used: float) -> float:
     """Least radius at which a block bent about the code's middle clears its square."""
     radius = middle + used + PAD * size
     for _ in range(200):

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from nimble_tile.core.errors import Stopped
 from nimble_tile.core.message import kinds
 from nimble_tile.core.picture.placing import UNIT, Box
 from nimble_tile.core.picture.warping import mapped, matrix_to
@@ -97,10 +98,6 @@ class Checked:
     size: tuple[int, int]
     findings: tuple[Finding, ...]
     verdict: Verdict
-
-
-class Stopped(Exception):
-    """Nobody waits for the answer any more."""
 
 
 def check(

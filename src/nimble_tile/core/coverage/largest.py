@@ -14,7 +14,7 @@ from nimble_tile.core.additions import Logo
 from nimble_tile.core.coverage.scene import Scene, Tried, with_logo
 from nimble_tile.core.errors import MessageError, UserError
 from nimble_tile.core.laid.paint import painted
-from nimble_tile.core.logo.lay import CELLS, lay, under
+from nimble_tile.core.logo.lay import COVER_CELLS, lay, under
 from nimble_tile.core.piece import Code, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.bay import ReaderBay
@@ -52,7 +52,7 @@ MOST_VERSIONS = 14
 
 
 @dataclass(frozen=True, eq=False)
-class Found:
+class LogoFound:
     """What a search came to.
 
     Attributes
@@ -91,7 +91,9 @@ def _judged_size(renderer: Renderer, piece: Piece) -> int:
     return int(min(natural, max(JUDGED, round(8 * modules / max(share, 1e-6)))))
 
 
-def largest(renderer: Renderer, piece: Piece, index: int, spare: float, bay: ReaderBay) -> Found:
+def largest(
+    renderer: Renderer, piece: Piece, index: int, spare: float, bay: ReaderBay
+) -> LogoFound:
     """The largest size of a logo, in its place and shape, that keeps a wanted spare.
 
     Parameters
@@ -114,7 +116,7 @@ def largest(renderer: Renderer, piece: Piece, index: int, spare: float, bay: Rea
 
     size = _last(keeps)
     if size is None:
-        return Found(None, 0, None, "Here not even a small logo leaves so much spare.")
+        return LogoFound(None, 0, None, "Here not even a small logo leaves so much spare.")
     before = _readers(scene, index, bay)
     verdict = None
     for _ in range(TRIES):
@@ -122,11 +124,11 @@ def largest(renderer: Renderer, piece: Piece, index: int, spare: float, bay: Rea
         verdict = _proved(renderer, made, bay)
         if before <= _right(verdict) and (verdict.spare or 0) >= spare:
             told = f"The largest that holds here has {size:.0%} of the code's side."
-            return Found(made, verdict.spare or 0, verdict, told)
+            return LogoFound(made, verdict.spare or 0, verdict, told)
         size *= SHRINK
         if size < LEAST:
             break
-    return Found(None, 0, verdict, "The readers do not agree with any size here.")
+    return LogoFound(None, 0, verdict, "The readers do not agree with any size here.")
 
 
 def _last(keeps: Callable[[float], Tried | None]) -> float | None:
@@ -165,7 +167,9 @@ def _readers(scene: Scene, index: int, bay: ReaderBay) -> frozenset[str]:
     return frozenset(o.name for o in seen if any(r.text == text for r in o.readings))
 
 
-def best_place(renderer: Renderer, piece: Piece, index: int, spare: float, bay: ReaderBay) -> Found:
+def best_place(
+    renderer: Renderer, piece: Piece, index: int, spare: float, bay: ReaderBay
+) -> LogoFound:
     """The place where a logo of this size leaves most error correction.
 
     Among places that leave as much, the one nearest to the middle. Parameters as in `largest`.
@@ -187,8 +191,8 @@ def best_place(renderer: Renderer, piece: Piece, index: int, spare: float, bay: 
             left = verdict.spare or 0
             enough = "" if left >= spare else f" That is less than the {spare:.0%} that you want."
             told = f"The best place leaves {left:.0%} of the error correction.{enough}"
-            return Found(made, left, verdict, told)
-    return Found(None, 0, verdict, "A logo of this size holds nowhere on this code.")
+            return LogoFound(made, left, verdict, told)
+    return LogoFound(None, 0, verdict, "A logo of this size holds nowhere on this code.")
 
 
 def _footprint(scene: Scene, logo: Logo, index: int) -> tuple[np.ndarray, np.ndarray, int, int]:
@@ -201,11 +205,13 @@ def _footprint(scene: Scene, logo: Logo, index: int) -> tuple[np.ndarray, np.nda
     pixels = scene.pixels(logo)
     laid = lay(alone, [pixels], None, n, scene.quiet)
     share = under(laid.items, n, scene.quiet)
-    side = scene.modules * CELLS
+    side = scene.modules * COVER_CELLS
     grey = painted(np.full((side, side, 3), 160, np.uint8), laid.items,
-                   np.diag([CELLS, CELLS, 1.0]), CELLS)  # fmt: skip
-    own = slice(scene.quiet * CELLS, (scene.quiet + n) * CELLS)
-    luma = grey[own, own].mean(2).reshape(n, CELLS, n, CELLS)[:, 2:4, :, 2:4].mean((1, 3))
+                   np.diag([COVER_CELLS, COVER_CELLS, 1.0]), COVER_CELLS)  # fmt: skip
+    own = slice(scene.quiet * COVER_CELLS, (scene.quiet + n) * COVER_CELLS)
+    luma = (
+        grey[own, own].mean(2).reshape(n, COVER_CELLS, n, COVER_CELLS)[:, 2:4, :, 2:4].mean((1, 3))
+    )
     light = float(np.percentile(scene.base, 80))
     takes = (share > 0.4) | laid.cleared
     dark = (luma < 0.5 * light) & (share > 0.4)
@@ -271,7 +277,7 @@ def smallest_code(
     spare: float,
     bay: ReaderBay,
     step: Callable[[str, float], None] = lambda what, share: None,
-) -> Found:
+) -> LogoFound:
     """The smallest version, and in it the lowest level, that bears a logo of this size.
 
     Parameters as in `largest`; `step` is told what is being tried and how much is done.
@@ -298,8 +304,8 @@ def smallest_code(
             verdict = _proved(renderer, made, bay)
             if before <= _right(verdict) and (verdict.spare or 0) >= spare:
                 told = f"Version {version} at level {level} bears a logo of this size."
-                return Found(made, verdict.spare or 0, verdict, told)
-    return Found(None, 0, None, "No code of a sensible size bears this logo; make it smaller.")
+                return LogoFound(made, verdict.spare or 0, verdict, told)
+    return LogoFound(None, 0, None, "No code of a sensible size bears this logo; make it smaller.")
 
 
 def _smallest_version(renderer: Renderer, piece: Piece) -> int:

@@ -50,7 +50,7 @@ LEAST_INLIERS = 14
 LEAST_FEATURES = 40
 """Features on the marker from which it is worth looking for (common practice)."""
 
-CELLS = 5
+SPREAD_CELLS = 5
 """Cells along each side of the marker over which features should be spread."""
 
 LEAST_SPREAD = 0.4
@@ -65,7 +65,7 @@ ENOUGH = 0.6
 
 
 @dataclass(frozen=True)
-class View:
+class MarkerView:
     """A camera frame: what it is called, and what it does to the image."""
 
     name: str
@@ -78,17 +78,17 @@ class View:
 
 
 VIEWS = (
-    View("straight on"),
-    View("from farther away", scale=0.6),
-    View("tilted by 25°", tilt=25),
-    View("turned by 30°", turn=30, scale=0.72),
-    View("slightly out of focus", blur=1.4),
-    View("in dim light", light=0.35, noise=6),
+    MarkerView("straight on"),
+    MarkerView("from farther away", scale=0.6),
+    MarkerView("tilted by 25°", tilt=25),
+    MarkerView("turned by 30°", turn=30, scale=0.72),
+    MarkerView("slightly out of focus", blur=1.4),
+    MarkerView("in dim light", light=0.35, noise=6),
 )
 
 
 @dataclass(frozen=True)
-class Sight:
+class MarkerSight:
     """What came of one frame.
 
     Attributes
@@ -118,14 +118,14 @@ class Tracking:
         On the marker, in the straight frame.
     spread : float
         Share of the marker's cells that hold one, 0 to 1.
-    sights : tuple of Sight
+    sights : tuple of MarkerSight
     readers : int
         Readers that could read.
     """
 
     features: int
     spread: float
-    sights: tuple[Sight, ...]
+    sights: tuple[MarkerSight, ...]
     readers: int
 
     @property
@@ -236,7 +236,7 @@ def track(
             any(r.text == rendering.symbol.text for r in outcome.readings)
             for outcome in bay.read(frame)
         )
-        sights.append(Sight(view.name, matches, inliers, found, read))
+        sights.append(MarkerSight(view.name, matches, inliers, found, read))
     able = 1 if rendering.symbol.micro else 4
     return Tracking(features, spread, tuple(sights), able)
 
@@ -270,7 +270,7 @@ def _corners(rendering: Rendering, index: int) -> np.ndarray | None:
     return None
 
 
-def _frame(grey: np.ndarray, view: View) -> tuple[np.ndarray, np.ndarray]:
+def _frame(grey: np.ndarray, view: MarkerView) -> tuple[np.ndarray, np.ndarray]:
     """A camera frame (uint8), and the way from the image's pixels to it (3 × 3)."""
     import cv2
 
@@ -310,8 +310,8 @@ def _on_marker(seen: list, place: np.ndarray) -> tuple[int, float]:
     points = np.array([key.pt for key in seen])
     unit = mapped(np.linalg.inv(matrix_to(place)), points)
     inside = ((unit >= 0) & (unit < 1)).all(1)
-    cells = (unit[inside] * CELLS).astype(int) @ (CELLS, 1)
-    return int(inside.sum()), len(np.unique(cells)) / CELLS**2
+    cells = (unit[inside] * SPREAD_CELLS).astype(int) @ (SPREAD_CELLS, 1)
+    return int(inside.sum()), len(np.unique(cells)) / SPREAD_CELLS**2
 
 
 def _matched(own, described, seen, told, target: np.ndarray, place: np.ndarray):

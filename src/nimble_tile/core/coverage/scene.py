@@ -19,7 +19,7 @@ from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.judging import light_on_dark
 from nimble_tile.core.scan.readers import to_grey
-from nimble_tile.core.scan.sampling import CELLS, Sample, sample
+from nimble_tile.core.scan.sampling import SAMPLE_CELLS, Sample, sample
 from nimble_tile.core.symbol.encode import Symbol
 
 
@@ -57,8 +57,8 @@ class Scene:
         self.modules = self.symbol.side + 2 * self.quiet
         self.pixels = renderer.logo_pixels
         bare = bare_piece(piece)
-        made = renderer.render(bare, _size_for(renderer, bare, self.modules * CELLS))
-        side = self.modules * CELLS
+        made = renderer.render(bare, _size_for(renderer, bare, self.modules * SAMPLE_CELLS))
+        side = self.modules * SAMPLE_CELLS
         self.base = _square(made, made.image, side)
         empty = made.picture if made.blended else _ground(made)
         self.empty = _square(made, empty, side)
@@ -77,14 +77,14 @@ class Scene:
         return lay(logos, pixels, self.paint, self.symbol.side, self.quiet)
 
     def image(self, laid: LaidLogos) -> np.ndarray:
-        """The square with logos on it (uint8, `CELLS` pixels a module)."""
+        """The square with logos on it (uint8, `SAMPLE_CELLS` pixels a module)."""
         base = self.base
         if laid.cleared.any():
-            gone = np.pad(laid.cleared, self.quiet).repeat(CELLS, 0).repeat(CELLS, 1)
+            gone = np.pad(laid.cleared, self.quiet).repeat(SAMPLE_CELLS, 0).repeat(SAMPLE_CELLS, 1)
             base = base.copy()
             base[gone] = self.empty[gone]
-        matrix = np.diag([CELLS, CELLS, 1.0])
-        return painted(base, (*laid.items, *self.others), matrix, CELLS)
+        matrix = np.diag([SAMPLE_CELLS, SAMPLE_CELLS, 1.0])
+        return painted(base, (*laid.items, *self.others), matrix, SAMPLE_CELLS)
 
     def attempt(self, logos: Logos) -> Tried:
         """Try logos: what is foreseen, and what is left."""

@@ -13,7 +13,7 @@ from nimble_tile.core.logo.backing import shape_of
 from nimble_tile.core.logo.outlines import placed
 from nimble_tile.core.look import rgb as rgb_of
 
-CELLS = 6
+COVER_CELLS = 6
 """Cells a module at which shapes are laid over modules."""
 
 CLEARED_FROM = 0.12
@@ -129,7 +129,7 @@ def under(items: Sequence[Item], side: int, quiet_zone: int) -> np.ndarray:
     from nimble_tile.core.laid.paint import cover
 
     total = side + 2 * quiet_zone
-    cells = cover(items, total, CELLS)
+    cells = cover(items, total, COVER_CELLS)
     shares = cv2.resize(cells, (total, total), interpolation=cv2.INTER_AREA)
     own = slice(quiet_zone, quiet_zone + side)
     return shares[own, own].astype(np.float32) / 255

@@ -20,7 +20,7 @@ import numpy as np
 
 from nimble_tile.core.piece import Region
 
-CELLS = 3.0
+ADVICE_CELLS = 3.0
 """Cells a module at which the picture is looked at, if that is less than `SIDE`."""
 
 SIDE = 420
@@ -99,7 +99,7 @@ def advise(
     """
     import cv2
 
-    scale = min(SIDE / max(size), CELLS * modules / side)
+    scale = min(SIDE / max(size), ADVICE_CELLS * modules / side)
     extent = (max(8, round(size[0] * scale)), max(8, round(size[1] * scale)))
     scale = extent[0] / size[0]
     window = max(3, min(round(side * scale), *extent))

@@ -28,7 +28,7 @@ ASKED = "B"
 """Grade that offers aim at unless another is asked for. Ours: at A few colours
 but near-black and near-white are left, at C dim light costs phones their reading."""
 
-CELLS = 6
+LOOK_PIXELS = 6
 """Pixels a module at which a look is measured."""
 
 LARGEST = 480
@@ -149,7 +149,7 @@ def contrast(symbol: Symbol, look: Look, quiet_zone: int, images: Images) -> Con
     from nimble_tile.core.symbol.looks.paint import raster
 
     whole = drawing(symbol, look, quiet_zone)
-    side = whole.side * max(3, min(CELLS, LARGEST // whole.side))
+    side = whole.side * max(3, min(LOOK_PIXELS, LARGEST // whole.side))
     inked = tuple(layer for layer in whole.layers if layer.role != "ground")
     ink = raster(Drawing(whole.side, inked), side, images)
     dark = ink[ink[..., 3] >= max(1, int(0.95 * ink[..., 3].max()))][:, :3]

@@ -20,7 +20,7 @@ NOMINAL = (1.0, 1.0, 3.0, 1.0, 1.0)
 TOLERANCE = 0.5
 """Modules that each run may be off (ISO/IEC 18004)."""
 
-CELLS = 24
+FINDER_PIXELS = 24
 """Pixels a module at which finders are measured."""
 
 OFFSETS = (-0.4, -0.2, 0.0, 0.2, 0.4)
@@ -31,7 +31,7 @@ WAYS = ("row", "column", "falling diagonal", "rising diagonal")
 
 
 @dataclass(frozen=True)
-class Line:
+class FinderLine:
     """One line across a finder.
 
     Attributes
@@ -76,16 +76,16 @@ class Finders:
 
     Attributes
     ----------
-    lines : tuple of Line
+    lines : tuple of FinderLine
     image : ndarray of uint8, H × W × 4
         The finder with the worst line, one module of margin, as it was measured.
     """
 
-    lines: tuple[Line, ...]
+    lines: tuple[FinderLine, ...]
     image: np.ndarray
 
     @property
-    def worst(self) -> Line:
+    def worst(self) -> FinderLine:
         """The line with the largest error."""
         return max(self.lines, key=lambda line: line.error)
 
@@ -94,7 +94,7 @@ class Finders:
         """Whether every run of every line is within the tolerance."""
         return self.worst.error <= TOLERANCE
 
-    def of_way(self, way: str) -> Line:
+    def of_way(self, way: str) -> FinderLine:
         """The worst line of one way."""
         return max((line for line in self.lines if line.way == way), key=lambda line: line.error)
 
@@ -115,22 +115,26 @@ def finders(symbol: Symbol, drawn: Drawing, images: Images) -> Finders:
     from nimble_tile.core.symbol.looks.paint import raster
 
     quiet = (drawn.side - symbol.side) // 2
-    lines: list[Line] = []
+    lines: list[FinderLine] = []
     pictures = []
     for index, (row, column) in enumerate(finder_corners(symbol)):
         # The finder with one module of margin.
         part = (column + quiet - 1, row + quiet - 1, 9)
-        rgba = raster(drawn, 9 * CELLS, images, part)
+        rgba = raster(drawn, 9 * FINDER_PIXELS, images, part)
         alpha = rgba[..., 3:].astype(np.float32) / 255
         on_white = rgba[..., :3] * alpha + 255 * (1 - alpha)
         grey = cv2.cvtColor(np.rint(on_white).astype(np.uint8), cv2.COLOR_RGB2GRAY)
-        lines += across(grey[CELLS : 8 * CELLS, CELLS : 8 * CELLS], index, CELLS)
+        lines += across(
+            grey[FINDER_PIXELS : 8 * FINDER_PIXELS, FINDER_PIXELS : 8 * FINDER_PIXELS],
+            index,
+            FINDER_PIXELS,
+        )
         pictures.append(rgba)
     worst = max(lines, key=lambda line: line.error)
     return Finders(tuple(lines), pictures[worst.finder])
 
 
-def across(own: np.ndarray, index: int, cells: int) -> list[Line]:
+def across(own: np.ndarray, index: int, cells: int) -> list[FinderLine]:
     """Lines across one finder.
 
     Parameters
@@ -138,7 +142,7 @@ def across(own: np.ndarray, index: int, cells: int) -> list[Line]:
     own : ndarray of uint8
         Its 7 × 7 modules in grey, upright.
     index : int
-        Which finder it is; see `Line`.
+        Which finder it is; see `FinderLine`.
     cells : int
         Pixels a module.
     """
@@ -152,7 +156,9 @@ def across(own: np.ndarray, index: int, cells: int) -> list[Line]:
         for offset in OFFSETS:
             # On a diagonal the middle module is left sooner.
             if way in WAYS[:2] or abs(offset) < 0.3:
-                found.append(Line(index, way, offset, _runs(_along(dark, way, offset, cells))))
+                found.append(
+                    FinderLine(index, way, offset, _runs(_along(dark, way, offset, cells)))
+                )
     return found
 
 

@@ -46,7 +46,7 @@ def seen_at(grey: np.ndarray, side: int) -> tuple[np.ndarray, float]:
 
 
 @dataclass(frozen=True)
-class Look:
+class Glance:
     """What readers made of a view at one size.
 
     Attributes
@@ -71,7 +71,7 @@ def looks(
     names: Sequence[str],
     right: Callable[[Outcome], bool],
     meanwhile: Sequence[Callable[[], object]] = (),
-) -> Iterator[Look]:
+) -> Iterator[Glance]:
     """Show a view to readers at one size after the other, until all have read it rightly.
 
     Parameters
@@ -93,7 +93,7 @@ def looks(
         outcomes = tuple(bay.read(view, waiting, meanwhile))
         meanwhile = ()
         waiting = [outcome.name for outcome in outcomes if not right(outcome)]
-        yield Look(outcomes, max(view.shape), scale)
+        yield Glance(outcomes, max(view.shape), scale)
         if not waiting:
             return
 

@@ -19,7 +19,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nimble_tile.core.linear import luminance
-from nimble_tile.core.scan.locate import CELLS, Located, patches, refined, upright
+from nimble_tile.core.scan.locate import UPRIGHT_PIXELS, Located, patches, refined, upright
 from nimble_tile.core.scan.sampling import spoiled
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.anatomy import Part
@@ -125,12 +125,14 @@ def grade(image: np.ndarray, quad: np.ndarray, symbol: Symbol) -> Quality:
     quad = refined(plane, quad, symbol.dark)
     view = upright(plane, quad, symbol.side, quiet)
     seen = _aperture(view)
-    inside = seen[CELLS // 2 : -CELLS // 2, CELLS // 2 : -CELLS // 2]
+    inside = seen[
+        UPRIGHT_PIXELS // 2 : -UPRIGHT_PIXELS // 2, UPRIGHT_PIXELS // 2 : -UPRIGHT_PIXELS // 2
+    ]
     high, low = float(inside.max()), float(inside.min())
     contrast = high - low
     threshold = (high + low) / 2
     side = symbol.side
-    at = (quiet + np.arange(side)) * CELLS + CELLS // 2
+    at = (quiet + np.arange(side)) * UPRIGHT_PIXELS + UPRIGHT_PIXELS // 2
     values = seen[np.ix_(at, at)]
     wrong = (values < threshold) != symbol.dark
     margin = 2 * np.abs(values - threshold) / max(contrast, 1e-6)
@@ -158,10 +160,10 @@ def _aperture(view: np.ndarray) -> np.ndarray:
     """Mean over a disk of `APERTURE` modules."""
     import cv2
 
-    reach = CELLS // 2
+    reach = UPRIGHT_PIXELS // 2
     line = np.arange(-reach, reach + 1)
     away = np.hypot(*np.meshgrid(line, line))
-    disk = np.clip(APERTURE * CELLS / 2 - away + 0.5, 0, 1).astype(np.float32)
+    disk = np.clip(APERTURE * UPRIGHT_PIXELS / 2 - away + 0.5, 0, 1).astype(np.float32)
     return cv2.filter2D(view, -1, disk / disk.sum(), borderType=cv2.BORDER_REPLICATE)
 
 

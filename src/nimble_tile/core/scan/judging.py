@@ -18,7 +18,7 @@ from nimble_tile.core.scan.faded import faded
 from nimble_tile.core.scan.fidelity import Fidelity, measure
 from nimble_tile.core.scan.framed import (
     LARGEST_LOOK,
-    Look,
+    Glance,
     area_of,
     framed_view,
     gather,
@@ -246,7 +246,7 @@ def _look(
     return seen
 
 
-def _take(seen: _Seen, look: Look, corner: tuple[int, int], given: Given) -> None:
+def _take(seen: _Seen, look: Glance, corner: tuple[int, int], given: Given) -> None:
     """Add what one look found: each code once, and each reader's mark."""
     for outcome in look.outcomes:
         for reading in outcome.readings:

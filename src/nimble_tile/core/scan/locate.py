@@ -12,7 +12,7 @@ import numpy as np
 
 from nimble_tile.core.picture.warping import mapped, matrix_to
 
-CELLS = 10
+UPRIGHT_PIXELS = 10
 """Pixels a module of the upright view."""
 
 PATCH = 9
@@ -48,7 +48,7 @@ class Located:
 
 
 def upright(plane: np.ndarray, quad: np.ndarray, side: int, margin: int) -> np.ndarray:
-    """A symbol upright at `CELLS` pixels a module with some modules of margin.
+    """A symbol upright at `UPRIGHT_PIXELS` pixels a module with some modules of margin.
 
     Parameters
     ----------
@@ -62,12 +62,12 @@ def upright(plane: np.ndarray, quad: np.ndarray, side: int, margin: int) -> np.n
     """
     import cv2
 
-    total = (side + 2 * margin) * CELLS
+    total = (side + 2 * margin) * UPRIGHT_PIXELS
     # Averaged where the image is finer, interpolated where it is coarser.
     edge = float(np.hypot(*(np.roll(quad, -1, axis=0) - quad).T).mean())
-    finer = 2 if edge > side * CELLS else 1
+    finer = 2 if edge > side * UPRIGHT_PIXELS else 1
     shift = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1.0]])
-    scale = np.diag([1 / (finer * CELLS), 1 / (finer * CELLS), 1])
+    scale = np.diag([1 / (finer * UPRIGHT_PIXELS), 1 / (finer * UPRIGHT_PIXELS), 1])
     scale[:2, 2] = -margin
     view = cv2.warpPerspective(
         plane, shift @ matrix_to(quad, side) @ scale @ np.linalg.inv(shift), (finer * total,) * 2,
@@ -92,26 +92,29 @@ def patches(plane: np.ndarray, quad: np.ndarray, dark: np.ndarray) -> Located:
     side = dark.shape[0]
     margin = int(np.ceil(SEARCH)) + 1
     view = upright(plane, np.asarray(quad, float), side, margin).astype(np.float32)
-    pattern = np.kron((~dark).astype(np.float32), np.ones((CELLS, CELLS), np.float32))
-    pattern = cv2.GaussianBlur(pattern, (0, 0), 0.2 * CELLS)
-    blurred = cv2.GaussianBlur(view, (0, 0), 0.2 * CELLS)
-    patch, reach = min(PATCH, side), round(SEARCH * CELLS)
+    pattern = np.kron(
+        (~dark).astype(np.float32), np.ones((UPRIGHT_PIXELS, UPRIGHT_PIXELS), np.float32)
+    )
+    pattern = cv2.GaussianBlur(pattern, (0, 0), 0.2 * UPRIGHT_PIXELS)
+    blurred = cv2.GaussianBlur(view, (0, 0), 0.2 * UPRIGHT_PIXELS)
+    patch, reach = min(PATCH, side), round(SEARCH * UPRIGHT_PIXELS)
     starts = sorted({*range(0, side - patch + 1, STEP), side - patch})
     grid, moved = [], []
     for row in starts:
         for column in starts:
-            y, x = row * CELLS, column * CELLS
-            template = pattern[y : y + patch * CELLS, x : x + patch * CELLS]
-            top, left = y + margin * CELLS - reach, x + margin * CELLS - reach
+            y, x = row * UPRIGHT_PIXELS, column * UPRIGHT_PIXELS
+            template = pattern[y : y + patch * UPRIGHT_PIXELS, x : x + patch * UPRIGHT_PIXELS]
+            top, left = y + margin * UPRIGHT_PIXELS - reach, x + margin * UPRIGHT_PIXELS - reach
             area = blurred[
-                top : top + patch * CELLS + 2 * reach, left : left + patch * CELLS + 2 * reach
+                top : top + patch * UPRIGHT_PIXELS + 2 * reach,
+                left : left + patch * UPRIGHT_PIXELS + 2 * reach,
             ]
             scores = cv2.matchTemplate(area, template, cv2.TM_CCOEFF_NORMED)
             offset, score = _peak(scores)
             if score >= LIKE:
                 centre = np.array([column + patch / 2, row + patch / 2])
                 grid.append(centre)
-                moved.append(centre + (offset - reach) / CELLS)
+                moved.append(centre + (offset - reach) / UPRIGHT_PIXELS)
     share = len(grid) / len(starts) ** 2
     if not grid:
         return Located(np.empty((0, 2)), np.empty((0, 2)), 0.0)

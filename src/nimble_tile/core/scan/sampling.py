@@ -21,7 +21,7 @@ from nimble_tile.core.symbol.encode import Symbol
 if TYPE_CHECKING:
     from nimble_tile.core.rendering import Rendering
 
-CELLS = 6
+SAMPLE_CELLS = 6
 """Cells a module at which the image is sampled; the centre is the inner 2 × 2."""
 
 WINDOW = 5
@@ -100,7 +100,7 @@ def upright_view(grey: np.ndarray, quad: np.ndarray, modules: int) -> tuple[np.n
     """
     import cv2
 
-    around, side = WINDOW * CELLS, modules * CELLS
+    around, side = WINDOW * SAMPLE_CELLS, modules * SAMPLE_CELLS
     whole = side + 2 * around
     # Twice as fine, then averaged: a reader sees areas, not points.
     shift = np.array([[1, 0, -2.0 * around], [0, 1, -2.0 * around], [0, 0, 1.0]])
@@ -141,7 +141,7 @@ def cells_of(grey: np.ndarray, box: Box, modules: int) -> np.ndarray:
     pads = (max(0, -top), max(0, bottom - height), max(0, -left), max(0, right - width))
     if any(pads):
         crop = cv2.copyMakeBorder(crop, *pads, cv2.BORDER_REPLICATE)
-    side = (modules + 2 * WINDOW) * CELLS
+    side = (modules + 2 * WINDOW) * SAMPLE_CELLS
     way = cv2.INTER_AREA if crop.shape[0] >= side else cv2.INTER_LINEAR
     return cv2.resize(crop, (side, side), interpolation=way).astype(np.float32)
 
@@ -163,7 +163,7 @@ def threshold_of(cells: np.ndarray, window: int) -> np.ndarray:
     """
     import cv2
 
-    side = (window * CELLS + 1,) * 2
+    side = (window * SAMPLE_CELLS + 1,) * 2
     mean = cv2.blur(cells, side, borderType=cv2.BORDER_REPLICATE)
     square = cv2.blur(cells * cells, side, borderType=cv2.BORDER_REPLICATE)
     flat = square - mean * mean < FLAT * FLAT
@@ -174,16 +174,19 @@ def threshold_of(cells: np.ndarray, window: int) -> np.ndarray:
 
 def middle_of(cells: np.ndarray) -> float:
     """Half way between the dark and the light of the code."""
-    inner = cells[WINDOW * CELLS : -WINDOW * CELLS, WINDOW * CELLS : -WINDOW * CELLS]
+    inner = cells[
+        WINDOW * SAMPLE_CELLS : -WINDOW * SAMPLE_CELLS,
+        WINDOW * SAMPLE_CELLS : -WINDOW * SAMPLE_CELLS,
+    ]
     low, high = np.percentile(inner[::3, ::3], (5, 95))
     return float(low + high) / 2
 
 
 def centres(cells: np.ndarray) -> np.ndarray:
     """Mean of each module's inner 2 × 2 cells."""
-    total = cells.shape[0] // CELLS
-    inner = cells.reshape(total, CELLS, total, CELLS)
-    low, high = CELLS // 2 - 1, CELLS // 2 + 1
+    total = cells.shape[0] // SAMPLE_CELLS
+    inner = cells.reshape(total, SAMPLE_CELLS, total, SAMPLE_CELLS)
+    low, high = SAMPLE_CELLS // 2 - 1, SAMPLE_CELLS // 2 + 1
     return inner[:, low:high, :, low:high].mean((1, 3))
 
 

@@ -21,7 +21,7 @@ from typing import Literal
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.anatomy import codeword_total
 
-Mode = Literal["numeric", "alphanumeric", "byte", "kanji"]
+SegmentMode = Literal["numeric", "alphanumeric", "byte", "kanji"]
 Charset = Literal["iso-8859-1", "utf-8", "utf-8 unmarked"]
 
 ALPHANUMERIC = frozenset("0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ $%*+-./:")
@@ -32,13 +32,13 @@ ECI_BITS = 12
 
 # Bits of the character count: versions 1-9, 10-26, 27-40, then M1 to M4
 # (0: the mode is not offered). ISO/IEC 18004, table of count indicators.
-_COUNT: dict[Mode, tuple[int, ...]] = {
+_COUNT: dict[SegmentMode, tuple[int, ...]] = {
     "numeric": (10, 12, 14, 3, 4, 5, 6),
     "alphanumeric": (9, 11, 13, 0, 3, 4, 5),
     "byte": (8, 16, 16, 0, 0, 4, 5),
     "kanji": (8, 10, 12, 0, 0, 3, 4),
 }
-_MODES: tuple[Mode, ...] = ("numeric", "alphanumeric", "kanji", "byte", "byte")
+_MODES: tuple[SegmentMode, ...] = ("numeric", "alphanumeric", "kanji", "byte", "byte")
 _WIDE = 4
 """Index of byte mode in UTF-8, as against byte mode in ASCII or Latin-1."""
 _SIXTH = 6
@@ -59,7 +59,7 @@ class Segment:
         Of byte mode.
     """
 
-    mode: Mode
+    mode: SegmentMode
     text: str
     marked: bool = False
     charset: str = "iso-8859-1"
@@ -257,7 +257,7 @@ def capacity_bits(version: str, level: str) -> int:
     )
 
 
-def capacity(version: str, level: str, mode: Mode) -> int:
+def capacity(version: str, level: str, mode: SegmentMode) -> int:
     """Characters of one mode that a version holds at a level; 0 where it is not offered.
 
     Returns

@@ -66,7 +66,7 @@ _NOISE_SIDE = 768
 
 
 @dataclass(frozen=True, eq=False)
-class Frame:
+class CameraFrame:
     """What the camera saw.
 
     Attributes
@@ -95,7 +95,7 @@ class Studio:
         self.subject = subject
         self._memory, self._lock = Memory(4), threading.Lock()
 
-    def frame(self, trial: Trial, seed: int = 0, flat: bool = False) -> Frame:
+    def frame(self, trial: Trial, seed: int = 0, flat: bool = False) -> CameraFrame:
         """The frame of a trial; the same for the same subject, trial and seed.
 
         Parameters
@@ -104,7 +104,7 @@ class Studio:
         seed : int
             Another hand: noise, and where the pixels fall. Smudges and creases too.
         flat : bool
-            Paper smoothed out again, so that each module lies where `Frame.matrix` says.
+            Paper smoothed out again, so that each module lies where `CameraFrame.matrix` says.
         """
         subject = self.subject
         size = trial.shown.size or subject.own_size or 40.0
@@ -127,7 +127,7 @@ class Studio:
         matrix = onto @ subject.matrix
         corners = mapped(onto, subject.quad)
         edge = float(np.hypot(*(np.roll(corners, -1, axis=0) - corners).T).mean())
-        return Frame(image, matrix, edge / subject.symbol.side)
+        return CameraFrame(image, matrix, edge / subject.symbol.side)
 
     def _source(self, before: Before, medium: str, size: float) -> tuple[list[np.ndarray], float]:
         """The image after what was done to its file, in linear light at several sizes.

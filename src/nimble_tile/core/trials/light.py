@@ -14,7 +14,7 @@ from functools import cache
 import numpy as np
 
 from nimble_tile.core.linear import LUMA
-from nimble_tile.core.trials.trial import Light
+from nimble_tile.core.trials.trial import Lighting
 
 WHITE_BALANCE = 0.85
 """Share of the light's colour that the camera's white balance takes out."""
@@ -54,12 +54,12 @@ def tint(kelvin: float) -> np.ndarray:
     return (left / float(LUMA @ left)).astype(np.float32)
 
 
-def illumination(light: Light, across: np.ndarray, down: np.ndarray) -> np.ndarray | None:
+def illumination(light: Lighting, across: np.ndarray, down: np.ndarray) -> np.ndarray | None:
     """How much of the full light arrives; None where it is the same everywhere.
 
     Parameters
     ----------
-    light : Light
+    light : Lighting
     across, down : ndarray of float32, H × W
         Each pixel's place from the code's middle, in parts of the code.
 
@@ -79,7 +79,7 @@ def illumination(light: Light, across: np.ndarray, down: np.ndarray) -> np.ndarr
     return None if arrives is None else arrives.astype(np.float32)
 
 
-def glare(light: Light, across: np.ndarray, down: np.ndarray) -> np.ndarray | None:
+def glare(light: Lighting, across: np.ndarray, down: np.ndarray) -> np.ndarray | None:
     """Light that the surface throws back as a mirror does; None where there is none."""
     if light.glare <= 0:
         return None

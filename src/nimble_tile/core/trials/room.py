@@ -16,7 +16,7 @@ import numpy as np
 from nimble_tile.core.memory import Memory
 from nimble_tile.core.scan.bay import Outcome, ReaderBay
 from nimble_tile.core.scan.readers import NAMES, READS_MICRO
-from nimble_tile.core.trials.camera import Frame, Studio
+from nimble_tile.core.trials.camera import CameraFrame, Studio
 from nimble_tile.core.trials.subject import Subject
 from nimble_tile.core.trials.trial import Trial
 
@@ -122,7 +122,7 @@ class Room:
         key = subject.digest, subject.own_size
         return self._memory.recall("studio", key, lambda: Studio(subject), 4)
 
-    def frame(self, subject: Subject, trial: Trial, seed: int = 0) -> Frame:
+    def frame(self, subject: Subject, trial: Trial, seed: int = 0) -> CameraFrame:
         """The frame of one trial at full size."""
         return self.studio(subject).frame(trial, seed)
 
@@ -162,7 +162,9 @@ class Room:
             if stop():
                 return
             if jobs:
-                after: list[Frame | None] = [None] * len(jobs[start + BATCH : start + 2 * BATCH])
+                after: list[CameraFrame | None] = [None] * len(
+                    jobs[start + BATCH : start + 2 * BATCH]
+                )
                 makers = [
                     self._maker(after, at, job, seed)
                     for at, job in enumerate(jobs[start + BATCH : start + 2 * BATCH])
@@ -183,7 +185,7 @@ class Room:
             self._look(new, self._frames(new, seed), seed, False, [])
         return [self._memory.get("pass", _key(*job, seed)) for job in jobs]
 
-    def _frames(self, jobs: Sequence[tuple[Subject, Trial]], seed: int) -> list[Frame | None]:
+    def _frames(self, jobs: Sequence[tuple[Subject, Trial]], seed: int) -> list[CameraFrame | None]:
         if len(jobs) < 2:
             return [self.frame(subject, trial, seed) for subject, trial in jobs]
         from concurrent.futures import ThreadPoolExecutor
@@ -206,7 +208,7 @@ class Room:
     def _look(
         self,
         jobs: Sequence[tuple[Subject, Trial]],
-        frames: Sequence[Frame],
+        frames: Sequence[CameraFrame],
         seed: int,
         thumbs: bool,
         meanwhile: Sequence[Callable],

@@ -14,7 +14,7 @@ from nimble_tile.core.artwork import Share
 from nimble_tile.core.look import Model
 
 
-class Shown(Model):
+class Presented(Model):
     """What the code stands on.
 
     Attributes
@@ -79,7 +79,7 @@ class Camera(Model):
     noise: float = Field(default=1, ge=0, le=10)
 
 
-class Light(Model):
+class Lighting(Model):
     """What falls on it.
 
     Attributes
@@ -176,10 +176,10 @@ class Trial(Model):
 
     name: str = Field(default="New trial", min_length=1, max_length=60)
     on: bool = True
-    shown: Shown = Shown()
+    shown: Presented = Presented()
     view: View = View()
     camera: Camera = Camera()
-    light: Light = Light()
+    light: Lighting = Lighting()
     before: Before = Before()
     wear: Wear = Wear()
 

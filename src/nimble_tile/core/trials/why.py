@@ -19,7 +19,7 @@ from nimble_tile.core.scan.readers import to_grey
 from nimble_tile.core.scan.sampling import Sample, sample, upright_view
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks.drawing import finder_corners
-from nimble_tile.core.trials.camera import Frame, Studio
+from nimble_tile.core.trials.camera import CameraFrame, Studio
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import Subject, quiet_modules
 from nimble_tile.core.trials.trial import Trial
@@ -103,7 +103,7 @@ class Why:
 
     Attributes
     ----------
-    frame : Frame
+    frame : CameraFrame
         What the readers saw.
     sample : Sample
         Of the frame.
@@ -116,7 +116,7 @@ class Why:
         plain twin.
     """
 
-    frame: Frame
+    frame: CameraFrame
     sample: Sample
     causes: tuple[Cause, ...]
     faults: dict[str, np.ndarray]
@@ -211,7 +211,7 @@ def _contrast(view: np.ndarray, symbol: Symbol, quiet: int) -> float:
     return float(max(0.0, light - dark) / max(light, 1.0))
 
 
-def _lines(grey: np.ndarray, frame: Frame, symbol: Symbol) -> list:
+def _lines(grey: np.ndarray, frame: CameraFrame, symbol: Symbol) -> list:
     """Lines along rows and columns across each finder of a frame."""
     import cv2
 
@@ -365,7 +365,7 @@ def _blocks(own: Sample, symbol: Symbol) -> list[Cause]:
     return causes
 
 
-def _situation(frame: Frame, trial: Trial, seed: int, symbol: Symbol) -> list[Cause]:
+def _situation(frame: CameraFrame, trial: Trial, seed: int, symbol: Symbol) -> list[Cause]:
     causes = []
     if frame.module < FEW_PIXELS:
         causes.append(

@@ -16,7 +16,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from nimble_tile.core.errors import MessageError, UserError
+from nimble_tile.core.errors import MessageError, Stopped, UserError
 from nimble_tile.core.piece import Blend, Code, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
@@ -26,11 +26,9 @@ from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import subject_of
 from nimble_tile.core.trials.trial import Trial
-from nimble_tile.core.tune.found import Found as Found
-from nimble_tile.core.tune.found import Guess
-from nimble_tile.core.tune.found import Progress as Progress
-from nimble_tile.core.tune.guess import LIKENESS, REACH, Kind, as_rows, chance, predict
-from nimble_tile.core.tune.measure import Measure, Stopped
+from nimble_tile.core.tune.candidates import Candidate, Guess, PassStep
+from nimble_tile.core.tune.guess import LIKENESS, REACH, Trait, as_rows, chance, predict
+from nimble_tile.core.tune.measure import Measure
 from nimble_tile.core.tune.weak import weakest
 
 WANTED = 0.97
@@ -123,7 +121,7 @@ def search(
     seed: int = 0,
     stop: Callable[[], bool] = lambda: False,
     size: int = SIZE,
-) -> Iterator[Progress]:
+) -> Iterator[PassStep]:
     """Search for the gentlest blend of a piece.
 
     Parameters
@@ -145,7 +143,7 @@ def search(
 
     Yields
     ------
-    Progress
+    PassStep
         At least twice, and the last one is the result; nothing where it was stopped before
         the piece itself was judged.
 
@@ -164,16 +162,16 @@ class _Search:
         self.trials, self.wanted, self.seed = trials, wanted, seed
         self.stop = stop
         self.size = min(size, piece.finish.size or renderer.natural_size(piece))
-        self.passing: list[Found] = []
-        self.most: Found | None = None
+        self.passing: list[Candidate] = []
+        self.most: Candidate | None = None
         self.symbols = candidates(piece)
         self.done = 0
         self.total = 1 + OWN + len(self.symbols) + TRIES + len(EACH) * len(EACH_AT) + FINALISTS
-        self.looked: list[Found] = []
+        self.looked: list[Candidate] = []
         self.judged = 0  # by readers
         self.matches: list[np.ndarray] = []
 
-    def run(self) -> Iterator[Progress]:
+    def run(self) -> Iterator[PassStep]:
         self.measure = Measure(self.room, self.piece.message, self.trials, self.seed, self.stop)
         # One candidate is rendered while the readers look at the one before it.
         with ThreadPoolExecutor(1) as self.pool:
@@ -189,7 +187,7 @@ class _Search:
         self.done = self.total
         yield self._progress("Done")
 
-    def _steps(self) -> Iterator[Progress]:
+    def _steps(self) -> Iterator[PassStep]:
         pieces = [self._with(v, level, dict(_START)[level]) for v, level in self.symbols]
         waiting = self._ahead(pieces[0])
         for following in (*pieces[1:], None):
@@ -219,7 +217,7 @@ class _Search:
             yield self._progress("Finding mask and strength")
         yield from self._confirm()
 
-    def _as_it_is(self) -> Iterator[Progress]:
+    def _as_it_is(self) -> Iterator[PassStep]:
         """The piece's own blend and symbol with another strength: what a person would try."""
         found = self.before
         for _ in range(OWN):
@@ -256,7 +254,7 @@ class _Search:
             strengths, worth = np.append(strengths, at[1]), np.append(worth, guess)
             reaches, tried = np.append(reaches, hope), np.append(tried, True)
         every = [
-            Kind(version, mask, *sharing)
+            Trait(version, mask, *sharing)
             for version in range(len(self.symbols)) for mask in range(8) for sharing in SHARINGS
         ]  # fmt: skip
         strengths_now = np.array(STRENGTHS) + 0.01 * (len(self.looked) % 3)
@@ -295,11 +293,11 @@ class _Search:
                 return Guess(made, kind)
         return None
 
-    def _by_match(self, kinds: Sequence[Kind]) -> np.ndarray:
+    def _by_match(self, kinds: Sequence[Trait]) -> np.ndarray:
         """Likeness that masks gain beyond the best of their version."""
         return MATCHED * np.array([self.matches[k.version][k.mask] for k in kinds])
 
-    def _kind(self, found: Found) -> Kind | None:
+    def _kind(self, found: Candidate) -> Trait | None:
         """What a candidate of the search is made of; None for others."""
         if not _followed(found):
             return None
@@ -314,9 +312,9 @@ class _Search:
         version = (symbol.version, symbol.level)
         if version not in self.symbols or not known:
             return None
-        return Kind(self.symbols.index(version), symbol.mask, *known[0])
+        return Trait(self.symbols.index(version), symbol.mask, *known[0])
 
-    def _each(self) -> Iterator[Progress]:
+    def _each(self) -> Iterator[PassStep]:
         """Strengthen the modules that are weak in frames, weaken those with margin to spare."""
         best = self.best
         if best is None:
@@ -338,7 +336,7 @@ class _Search:
             self._try(self._ahead(piece), self.wanted)
             yield self._progress("Giving each module its own strength")
 
-    def _confirm(self) -> Iterator[Progress]:
+    def _confirm(self) -> Iterator[PassStep]:
         """Of the best, the one that is also good with other noise and other smudges."""
         if len(self.passing) < 2:
             return
@@ -372,11 +370,11 @@ class _Search:
 
         return self.pool.submit(work)
 
-    def _found(self, made: Future, least: float) -> Found:
+    def _found(self, made: Future, least: float) -> Candidate:
         if self.stop():
             raise Stopped
         piece, rendering, fidelity = made.result()
-        found = Found(piece, rendering, 0.0, fidelity)
+        found = Candidate(piece, rendering, 0.0, fidelity)
         if least and self.passing and found.worth <= max(f.worth for f in self.passing):
             return found  # worth no look, whatever readers say
         self.judged += 1
@@ -386,7 +384,7 @@ class _Search:
             reach = min(reach, self.wanted - SURE)
         return replace(found, reach=reach, missing=lacks)
 
-    def _try(self, made: Future, least: float = 0.0) -> Found:
+    def _try(self, made: Future, least: float = 0.0) -> Candidate:
         """Judge a candidate (from `_ahead`) and remember it if it is better."""
         found = self._found(made, least)
         self.done += 1
@@ -398,15 +396,15 @@ class _Search:
         return found
 
     @property
-    def best(self) -> Found | None:
+    def best(self) -> Candidate | None:
         """The best that holds, else what holds most."""
         if self.passing:
             return max(self.passing, key=lambda found: found.worth)
         return self.most
 
-    def _progress(self, what: str) -> Progress:
+    def _progress(self, what: str) -> PassStep:
         share = min(1.0, self.done / self.total)
-        return Progress(self.before, self.best, bool(self.passing), share, what)
+        return PassStep(self.before, self.best, bool(self.passing), share, what)
 
 
 def candidates(piece: Piece) -> list[tuple[str, str]]:
@@ -433,7 +431,7 @@ def _at(strength: float, beyond: float) -> float:
     return round(float(np.clip(strength + beyond, 0.1, 1)), 3)
 
 
-def _shared(piece: Piece, kind: Kind) -> Piece:
+def _shared(piece: Piece, kind: Trait) -> Piece:
     """A candidate with its own strengths for finders and for the quiet zone."""
     strength = piece.blend.strength
     return piece.edited(
@@ -443,7 +441,7 @@ def _shared(piece: Piece, kind: Kind) -> Piece:
     )
 
 
-def _followed(found: Found) -> bool:
+def _followed(found: Candidate) -> bool:
     """Whether it tells about masks and strengths of the search's own candidates."""
     blend, code = found.piece.blend, found.piece.code
     return blend.method == "gentle" and blend.map is None and code.steer != "off"

@@ -25,7 +25,7 @@ MIDDLE = 0.66
 
 
 @dataclass(frozen=True)
-class Kind:
+class Trait:
     """What a candidate is made of, but for its strength.
 
     Attributes
@@ -67,7 +67,7 @@ REACH = Prior(0.92, 0.9, 0.08, 0.3, 0.05, 0.02, 0.015, 0.035, 0.003, 0.005)
 LIKENESS = Prior(0.36, -0.45, 0.15, 0.15, 0.05, 0.0075, 0.012, 0.003, 0.2, 0.002)
 
 
-def as_rows(kinds: Sequence[Kind]) -> np.ndarray:
+def as_rows(kinds: Sequence[Trait]) -> np.ndarray:
     """Kinds as float32, n × 3: version, mask in it, way of sharing in it; equal where they are."""
     rows = [(k.version, 8 * k.version + k.mask, 100 * k.finders + k.quiet) for k in kinds]
     return np.array(rows, np.float32).reshape(-1, 3)

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from nimble_tile.core.errors import MessageError
+from nimble_tile.core.errors import MessageError, Stopped
 from nimble_tile.core.piece import Code, Message
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.symbol import tables
@@ -25,10 +25,6 @@ SLACK = 2.5
 
 CHUNK = 8
 """Trials between two looks at whether it is still worth going on."""
-
-
-class Stopped(Exception):
-    """The person who waits had enough."""
 
 
 def person_made(message: Message) -> Symbol:

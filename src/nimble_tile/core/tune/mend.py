@@ -18,7 +18,7 @@ import numpy as np
 from nimble_tile.core.blend import gentle
 from nimble_tile.core.blend.colour import move_luma
 from nimble_tile.core.blend.plan import Plan
-from nimble_tile.core.errors import UserError
+from nimble_tile.core.errors import Stopped, UserError
 from nimble_tile.core.picture import warping
 from nimble_tile.core.picture.placing import Box, bounds
 from nimble_tile.core.piece import Blend, Message
@@ -40,7 +40,7 @@ from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import Subject
 from nimble_tile.core.trials.trial import Trial
-from nimble_tile.core.tune.measure import Measure, Stopped
+from nimble_tile.core.tune.measure import Measure
 from nimble_tile.core.tune.recover import Suspect, quiet_around, suspects
 
 WANTED = 0.90
@@ -105,7 +105,7 @@ class Attempt:
 
 
 @dataclass(frozen=True, eq=False)
-class Step:
+class MendStep:
     """How far mending is.
 
     Attributes
@@ -312,7 +312,7 @@ def mend(
     veto: np.ndarray | None = None,
     seed: int = 0,
     stop: Callable[[], bool] = lambda: False,
-) -> Iterator[Step]:
+) -> Iterator[MendStep]:
     """Mend a picture.
 
     Parameters
@@ -331,7 +331,7 @@ def mend(
 
     Yields
     ------
-    Step
+    MendStep
         The last one is the result; see `why_not` where it does not hold.
     """
     mender = Mender(image, suspect, room, trials, veto, seed, stop)
@@ -350,15 +350,15 @@ def mend(
             most = tried
         return tried.holds
 
-    def step_to(share: float, what: str) -> Step:
+    def step_to(share: float, what: str) -> MendStep:
         others = [tried for tried in each.values() if tried is not best]
-        return Step(best or most, share, what, min(others, key=_seen, default=None))
+        return MendStep(best or most, share, what, min(others, key=_seen, default=None))
 
     done = 0
     try:
         as_it_is = mender.attempt((0.0, 0.0, 0.0), wanted, HEAVIER[0])
         if better(as_it_is):
-            yield Step(best, 1.0, "It scans as it is")
+            yield MendStep(best, 1.0, "It scans as it is")
             return
         for heavier in HEAVIER:
             own = None

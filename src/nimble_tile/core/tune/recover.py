@@ -34,7 +34,7 @@ from nimble_tile.core.tune.finders import finder_places
 WORKING = 900
 """Longer side, in pixels, at which finders are looked for."""
 
-CELLS = 4
+PLACE_PIXELS = 4
 """Pixels a module at which a place is sampled."""
 
 LOCAL = 2.5
@@ -121,14 +121,14 @@ def module_tones(plane: np.ndarray, quad: np.ndarray, side: int) -> np.ndarray:
     """
     import cv2
 
-    cells = side * CELLS
-    scale = np.diag([1 / CELLS, 1 / CELLS, 1])
+    cells = side * PLACE_PIXELS
+    scale = np.diag([1 / PLACE_PIXELS, 1 / PLACE_PIXELS, 1])
     half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])
     seen = cv2.warpPerspective(
         plane, np.linalg.inv(half) @ matrix_to(quad, side) @ scale @ half, (cells, cells),
         flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE,
     )  # fmt: skip
-    tones = seen.reshape(side, CELLS, side, CELLS)[:, 1:-1, :, 1:-1].mean((1, 3))
+    tones = seen.reshape(side, PLACE_PIXELS, side, PLACE_PIXELS)[:, 1:-1, :, 1:-1].mean((1, 3))
     return _whitened(tones.astype(np.float32))
 
 

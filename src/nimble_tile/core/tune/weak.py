@@ -13,7 +13,7 @@ from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 
-from nimble_tile.core.trials.camera import Frame
+from nimble_tile.core.trials.camera import CameraFrame
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import Subject
 from nimble_tile.core.trials.trial import Trial
@@ -34,12 +34,12 @@ SPIKE = 0.8
 """The middle's margin counts by so much: it is noisier than the whole module's."""
 
 
-def margins_in(frame: Frame, side: int, quiet_zone: int, sign: np.ndarray) -> np.ndarray:
+def margins_in(frame: CameraFrame, side: int, quiet_zone: int, sign: np.ndarray) -> np.ndarray:
     """Margin of each module in a frame, in steps of 255; negative = on the wrong side.
 
     Parameters
     ----------
-    frame : Frame
+    frame : CameraFrame
     side, quiet_zone : int
         Modules of the symbol and of its quiet zone.
     sign : ndarray of float32, N × N

@@ -37,7 +37,7 @@ from nimble_tile.ui.bench.overlays import (
     steering_legend,
     xray_legend,
 )
-from nimble_tile.ui.bench.view import INVITATION, View
+from nimble_tile.ui.bench.view import INVITATION, ImageView
 from nimble_tile.ui.kit import theme as themes
 
 if TYPE_CHECKING:
@@ -46,7 +46,7 @@ if TYPE_CHECKING:
     from nimble_tile.ui.work.sights import Places
 
 
-class Bench(View):
+class Bench(ImageView):
     """Shows one rendering through a lens.
 
     `hand` is what the pointer works with: `placing` unless a tool was taken.
@@ -174,7 +174,7 @@ class Bench(View):
     def glance_before(self) -> None:
         """The picture without the code for a second, for those who have no key to hold."""
         self.look_before(True)
-        QTimer.singleShot(1000, lambda: self.look_before(False))
+        QTimer.singleShot(1000, self, lambda: self.look_before(False))
 
     @property
     def image(self) -> QImage | None:

@@ -5,14 +5,14 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QMouseEvent
 
-from nimble_tile.ui.bench.view import View
+from nimble_tile.ui.bench.view import ImageView
 from nimble_tile.ui.kit import theme as themes
 
 NEAR = 8
 """Pixels of the screen from the line at which it is taken."""
 
 
-class Divided(View):
+class Divided(ImageView):
     """Heirs give `image`, paint it, and say whether it is `divided` now."""
 
     divided = True

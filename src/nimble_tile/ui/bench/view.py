@@ -18,7 +18,7 @@ INVITATION = 44
 """Room under the image for the invitation to bring a picture."""
 
 
-class View(QWidget):
+class ImageView(QWidget):
     """Shows `image`, which its heirs provide.
 
     Signals

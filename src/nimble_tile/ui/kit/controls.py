@@ -250,7 +250,7 @@ class Choice(QComboBox):
         self.setCurrentIndex(index)
 
 
-class Number(QSpinBox):
+class NumberBox(QSpinBox):
     """A whole number to type, with its unit."""
 
     edited = Signal(int)

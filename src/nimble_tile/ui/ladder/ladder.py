@@ -177,7 +177,7 @@ class Ladder(QScrollArea):
         if index >= 0:
             line = self.rows[index]
             # Once the layout has heard of it.
-            QTimer.singleShot(0, lambda: self.ensureWidgetVisible(line, 0, 0))
+            QTimer.singleShot(0, self, lambda: self.ensureWidgetVisible(line, 0, 0))
             self.opened.emit(index)
 
     @property
@@ -197,7 +197,7 @@ class Ladder(QScrollArea):
     def reveal(self, widget: QWidget) -> None:
         """Scroll until a widget of the open rung is in sight."""
         # After the layout has heard of it.
-        QTimer.singleShot(0, lambda: self.ensureWidgetVisible(widget, 0, 20))
+        QTimer.singleShot(0, self, lambda: self.ensureWidgetVisible(widget, 0, 20))
 
     # What all rungs are told -------------------------------------------------
 

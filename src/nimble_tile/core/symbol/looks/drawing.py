@@ -18,7 +18,7 @@ from nimble_tile.core.symbol.looks import shapes
 from nimble_tile.core.symbol.looks.paths import Path, joined, rectangle, rounded
 from nimble_tile.core.symbol.looks.trace import fused
 
-Role = Literal["ground", "modules", "outline", "ring", "eye", "picture"]
+LayerRole = Literal["ground", "modules", "outline", "ring", "eye", "picture"]
 Frame = tuple[float, float, float, float]
 """x, y, width, height in modules."""
 
@@ -48,7 +48,7 @@ class Layer:
         Width of a line along the path instead of a filling, in modules.
     """
 
-    role: Role
+    role: LayerRole
     path: Path
     fill: Fill
     frame: Frame

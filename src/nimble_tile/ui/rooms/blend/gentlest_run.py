@@ -11,7 +11,7 @@ from nimble_tile.ui.work.jobs import Cancelled, Progress
 
 if TYPE_CHECKING:
     from nimble_tile.core.piece import Piece
-    from nimble_tile.core.tune.gentlest import Progress as Search
+    from nimble_tile.core.tune.candidates import PassStep as Search
     from nimble_tile.ui.rooms.blend.rung import BlendRung
     from nimble_tile.ui.work.tools import Tools
 

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from nimble_tile.core.phonelog import MOST, PhoneTest
 from nimble_tile.ui.kit import theme as themes
-from nimble_tile.ui.kit.controls import Number, Segments, named, row, rule, set_rank, soft
+from nimble_tile.ui.kit.controls import NumberBox, Segments, named, row, rule, set_rank, soft
 from nimble_tile.ui.kit.images import to_qimage
 
 if TYPE_CHECKING:
@@ -135,7 +135,7 @@ class PhoneView(QWidget):
             box.lineEdit().setPlaceholderText(told)
             box.lineEdit().setMaxLength(80)
             box.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
-        self.distance = Number("Distance", 0, 5000, "mm", 10)
+        self.distance = NumberBox("Distance", 0, 5000, "mm", 10)
         self.distance.setSpecialValueText("not noted")
         self.distance.setFixedWidth(150)
         self.read, self.failed = QPushButton("It read"), QPushButton("It did not read")
@@ -145,7 +145,7 @@ class PhoneView(QWidget):
             ("paper", "A print", "A print of the piece; type its size below"),
         ])  # fmt: skip
         self.medium.set_value("screen")
-        self.printed = Number("Size of the print", 4, 2000, "mm", 1)
+        self.printed = NumberBox("Size of the print", 4, 2000, "mm", 1)
         self.printed.setValue(40)
         self.printed.setFixedWidth(150)
         self.list = QListWidget()

@@ -34,14 +34,9 @@ from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.asking import save_path
 from nimble_tile.ui.kit.controls import row, rule, scrolled
 from nimble_tile.ui.kit.images import from_qimage, image_in, paths_in, to_qimage, welcome
-from nimble_tile.ui.rooms.check.parts import (
-    CodesView,
-    Details,
-    Item,
-    close_up,
-    reduced,
-    state_icon,
-)
+from nimble_tile.ui.rooms.check.codes_view import CodesView
+from nimble_tile.ui.rooms.check.details import Details
+from nimble_tile.ui.rooms.check.item import Item, close_up, reduced, state_icon
 from nimble_tile.ui.rooms.check.watcher import Watcher
 from nimble_tile.ui.work.jobs import Cancelled, Progress
 from nimble_tile.ui.work.side_window import SideWindow
@@ -246,9 +241,10 @@ class CheckWindow(SideWindow):
         bay = self.tools.bay
 
         def work(progress: Progress) -> list[Item]:
-            from nimble_tile.core.checking.check import Stopped, check
+            from nimble_tile.core.checking.check import check
             from nimble_tile.core.checking.report import Entry
             from nimble_tile.core.checking.sources import nth
+            from nimble_tile.core.errors import Stopped
 
             progress.step(f"Opening {name}", 0.0)
             made = []

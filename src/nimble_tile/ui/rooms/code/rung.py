@@ -132,7 +132,7 @@ class CodeRung(Rung):
         if name == "symbol" and self._shown is not None:
             page.show_rendering(self._shown)
         if name == "looks":
-            QTimer.singleShot(0, self.looks_opened.emit)
+            QTimer.singleShot(0, self, self.looks_opened.emit)
         return page
 
     def open_page(self, name: str) -> None:

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from nimble_tile.core.piece import MAX_SIDE, Finish, Piece
 from nimble_tile.ui.kit import theme as themes
-from nimble_tile.ui.kit.controls import Number, Segments, Slider, named, row, rule, soft
+from nimble_tile.ui.kit.controls import NumberBox, Segments, Slider, named, row, rule, soft
 from nimble_tile.ui.kit.marks import paint_reader, paint_verdict
 from nimble_tile.ui.ladder.paged import PagedRung
 from nimble_tile.ui.work.colour_desk import ColourDesk
@@ -136,7 +136,7 @@ class FinishRung(PagedRung):
         self.page.set_value("export")
         self.page.chosen.connect(self.open_page)
         self._export_box = QWidget()
-        self.size = Number("Longer side", 64, MAX_SIDE, "px", 64)
+        self.size = NumberBox("Longer side", 64, MAX_SIDE, "px", 64)
         self.size.edited.connect(
             lambda n: session.edit("finish", "Change the size", "size", size=n)
         )
@@ -144,7 +144,7 @@ class FinishRung(PagedRung):
         self.natural.clicked.connect(
             lambda: session.edit("finish", "Take the natural size", size=None)
         )
-        self.dpi = Number("Resolution", 30, 2400, "dpi", 10)
+        self.dpi = NumberBox("Resolution", 30, 2400, "dpi", 10)
         self.dpi.edited.connect(lambda n: session.edit("finish", "Change the dpi", "dpi", dpi=n))
         self.format = Segments(
             "File format",

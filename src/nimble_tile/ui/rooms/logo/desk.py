@@ -18,7 +18,7 @@ from nimble_tile.ui.rooms.logo.rung import LogoRung
 from nimble_tile.ui.work.jobs import Progress
 
 if TYPE_CHECKING:
-    from nimble_tile.core.coverage.largest import Found
+    from nimble_tile.core.coverage.largest import LogoFound
     from nimble_tile.core.picture.strokes import Stroke
     from nimble_tile.ui.bench.bench import Bench
     from nimble_tile.ui.work.tools import Sight, Steps, Tools
@@ -214,7 +214,7 @@ class LogoDesk(QObject):
             return
         piece = piece.model_copy(update={"layout": Layout()})
 
-        def work(progress: Progress) -> Found:
+        def work(progress: Progress) -> LogoFound:
             from nimble_tile.core.coverage import largest
             from nimble_tile.core.render import Renderer
 
@@ -230,7 +230,7 @@ class LogoDesk(QObject):
         names = {"largest": "Take the largest logo that holds", "place": "Take the best place",
                  "code": "Take the smallest code for the logo"}  # fmt: skip
 
-        def done(found: Found) -> None:
+        def done(found: LogoFound) -> None:
             self.rung.cost.show_found(found.told)
             if found.piece is None:
                 return

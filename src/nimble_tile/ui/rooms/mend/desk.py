@@ -36,7 +36,7 @@ class MendDesk(QObject):
     def take(self, pixels: np.ndarray, name: str, says: str) -> None:
         """Mend an image (uint8 H × W × 3) that is to say this."""
         window = self.open()
-        window.message.setPlainText(says)
+        window.controls.message.setPlainText(says)
         window.take(pixels, name)
 
     def dress(self, theme) -> None:

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 NAME = Qt.ItemDataRole.UserRole
 
 
-class Places(QListWidget):
+class ChangedPlaces(QListWidget):
     """A line for each changed place; without its tick it must stay as it was.
 
     Signals

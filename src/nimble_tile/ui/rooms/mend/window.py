@@ -7,21 +7,31 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QMimeData, QPointF, QRectF, Signal
+from PySide6.QtCore import QMimeData, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QGuiApplication
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.asking import save_path
+from nimble_tile.ui.kit.controls import Segments, row, scrolled
 from nimble_tile.ui.kit.images import PICTURES, from_qimage, image_in, paths_in, to_qimage, welcome
-from nimble_tile.ui.rooms.mend.face import MendFace
+from nimble_tile.ui.rooms.mend.controls import MendControls
 from nimble_tile.ui.rooms.mend.places import changes_image, in_words
+from nimble_tile.ui.rooms.mend.view import MendView
+from nimble_tile.ui.work.side_window import SideWindow
 
 if TYPE_CHECKING:
     import numpy as np
 
-    from nimble_tile.core.tune.mend import Attempt, Step
+    from nimble_tile.core.tune.mend import Attempt, MendStep
     from nimble_tile.core.tune.recover import Suspect
     from nimble_tile.ui.work.tools import Tools
 
@@ -36,40 +46,72 @@ class Task:
     stop: Callable[[], bool]
 
 
-class MendWindow(MendFace):
+class MendWindow(SideWindow):
     """The window that mends; it belongs to a main window and uses its readers and trials."""
 
     _better = Signal(int, object)
 
     def __init__(self, tools: Tools, parent: QWidget) -> None:
-        super().__init__(tools, parent)
+        super().__init__(tools, parent, "Mend", 1180, 760)
+        self.controls = MendControls(tools.session.piece.message.text)
+        self._build()
+        self._lay_out()
         self.setAcceptDrops(True)
         self.pixels: np.ndarray | None = None
         self.name = ""
         self.suspects: list[Suspect] = []
-        self.step: Step | None = None
-        self._held: Step | None = None  # an earlier result that holds
+        self.step: MendStep | None = None
+        self._held: MendStep | None = None  # an earlier result that holds
         self._drawing = ""  # "region" or "kept"
         self._run = 0  # the work that is heard
         self._enough = False
         self._connect()
         self._rest()
 
+    def _build(self) -> None:
+        self.view = MendView()
+        self.way = Segments(
+            "View",
+            [("before", "Before", "The picture as it came"),
+             ("split", "Half and half", "Before to the left of a line that is dragged"),
+             ("mended", "Mended", "The picture as it is now"),
+             ("changes", "Changes", "Modules that were made lighter or darker")],
+        )  # fmt: skip
+        self.way.set_value("mended")
+        self.told = QLabel()
+        self.told.setTextFormat(Qt.TextFormat.PlainText)
+        self.told.setWordWrap(True)
+        self.copy, self.save = QPushButton("Copy"), QPushButton("Save…")
+
+    def _lay_out(self) -> None:
+        right = QVBoxLayout()
+        right.setSpacing(8)
+        right.addWidget(self.view, 1)
+        right.addLayout(row(self.way, 1))
+        right.addWidget(self.told)
+        right.addWidget(self.bar)
+        right.addLayout(self.foot(self.copy, self.save))
+        whole = QHBoxLayout(self)
+        whole.setContentsMargins(20, 16, 20, 12)
+        whole.setSpacing(16)
+        whole.addWidget(scrolled(self.controls, 316))
+        whole.addLayout(right, 1)
+
     def _connect(self) -> None:
-        self.open_it.clicked.connect(self.choose)
-        self.pasted.clicked.connect(self.paste)
-        self.from_bench.clicked.connect(self.take_bench)
-        self.message.textChanged.connect(self._other_message)
-        self.where.toggled.connect(lambda on: self._draw("region" if on else ""))
-        self.keep.toggled.connect(lambda on: self._draw("kept" if on else ""))
-        self.everywhere.clicked.connect(self._look_everywhere)
-        self.free.clicked.connect(self._free)
-        self.find.clicked.connect(self.look)
-        self.which.chosen.connect(lambda _: self._choose_suspect())
-        self.mend.clicked.connect(self.start)
-        self.stop.clicked.connect(self.halt)
-        self.results.chosen.connect(lambda _: self._show())
-        self.areas.vetoed.connect(self._vetoed)
+        self.controls.open_it.clicked.connect(self.choose)
+        self.controls.pasted.clicked.connect(self.paste)
+        self.controls.from_bench.clicked.connect(self.take_bench)
+        self.controls.message.textChanged.connect(self._other_message)
+        self.controls.where.toggled.connect(lambda on: self._draw("region" if on else ""))
+        self.controls.keep.toggled.connect(lambda on: self._draw("kept" if on else ""))
+        self.controls.everywhere.clicked.connect(self._look_everywhere)
+        self.controls.free.clicked.connect(self._free)
+        self.controls.find.clicked.connect(self.look)
+        self.controls.which.chosen.connect(lambda _: self._choose_suspect())
+        self.controls.mend.clicked.connect(self.start)
+        self.controls.stop.clicked.connect(self.halt)
+        self.controls.results.chosen.connect(lambda _: self._show())
+        self.controls.areas.vetoed.connect(self._vetoed)
         self.view.dragged.connect(self._dragged)
         self.view.clicked.connect(self._clicked)
         self.way.chosen.connect(self._look_way)
@@ -108,7 +150,7 @@ class MendWindow(MendFace):
         if shown is None or shown.rendering is None:
             self.say("There is no code on the bench yet.", "error")
             return
-        self.message.setPlainText(self.tools.session.piece.message.text)
+        self.controls.message.setPlainText(self.tools.session.piece.message.text)
         self.take(shown.rendering.image.copy(), "From the bench")
 
     def _take_mime(self, mime: QMimeData | None, otherwise: str) -> None:
@@ -132,7 +174,7 @@ class MendWindow(MendFace):
         """Mend this picture (uint8 H × W × 3)."""
         self.pixels, self.name = pixels, name
         height, width = pixels.shape[:2]
-        self.called.setText(f"{name}, {width} × {height} pixels")
+        self.controls.called.setText(f"{name}, {width} × {height} pixels")
         self.view.take(to_qimage(pixels))
         self.look()
 
@@ -145,21 +187,21 @@ class MendWindow(MendFace):
     def _forget_code(self) -> None:
         """What is known belongs to another picture or another message."""
         self.suspects, self.step, self._held = [], None, None
-        self.which.clear()
-        self.sure.setText("")
+        self.controls.which.clear()
+        self.controls.sure.setText("")
         self.view.quad = self.view.outer = self.view.after = None
         self._forget_areas()
         self._offer()
         self.view.update()
 
     def _forget_areas(self) -> None:
-        self.areas.forget()
+        self.controls.areas.forget()
         self.view.changed = self.view.stays = None
         self.told.setText("")
 
     def _draw(self, what: str) -> None:
         self._drawing = what
-        for button, own in ((self.where, "region"), (self.keep, "kept")):
+        for button, own in ((self.controls.where, "region"), (self.controls.keep, "kept")):
             button.blockSignals(True)
             button.setChecked(own == what)
             button.blockSignals(False)
@@ -183,7 +225,7 @@ class MendWindow(MendFace):
                 self.view.update()
                 return
         if self.attempt is not None and self.way.value != "before":
-            self.areas.toggle_at(at)
+            self.controls.areas.toggle_at(at)
 
     def _look_everywhere(self) -> None:
         self.view.region = None
@@ -194,7 +236,7 @@ class MendWindow(MendFace):
         """Find which symbol the picture was made from, and where it lies."""
         self._rest()
         self._forget_code()
-        text, pixels = self.message.toPlainText(), self.pixels
+        text, pixels = self.controls.message.toPlainText(), self.pixels
         if pixels is None or not text:
             return
         area = self.view.region
@@ -212,8 +254,8 @@ class MendWindow(MendFace):
             self._rest()
             self.suspects = found
             for index, suspect in enumerate(found):
-                self.which.addItem(_symbol(suspect), index)
-            self.which.setCurrentIndex(0)
+                self.controls.which.addItem(_symbol(suspect), index)
+            self.controls.which.setCurrentIndex(0)
             self._choose_suspect()
             self.say("Found. Mend it, or first say what must stay.")
 
@@ -222,7 +264,7 @@ class MendWindow(MendFace):
     @property
     def suspect(self) -> Suspect | None:
         """The symbol that is mended."""
-        index = self.which.currentData()
+        index = self.controls.which.currentData()
         return None if index is None or index >= len(self.suspects) else self.suspects[index]
 
     def _choose_suspect(self) -> None:
@@ -233,7 +275,7 @@ class MendWindow(MendFace):
         if suspect is not None:
             self.view.quad = suspect.quad
             how = "It stands there for sure" if suspect.sure else "It may be chance"
-            self.sure.setText(
+            self.controls.sure.setText(
                 f"{how}: it agrees by {suspect.score:.0f} standard deviations of chance."
             )
         self._offer()
@@ -246,7 +288,10 @@ class MendWindow(MendFace):
         suspect, pixels, tools = self.suspect, self.pixels, self.tools
         if suspect is None or pixels is None:
             return
-        wanted, veto = self.reach.value, self.areas.veto(pixels.shape[:2], self.view.kept)
+        wanted, veto = (
+            self.controls.reach.value,
+            self.controls.areas.veto(pixels.shape[:2], self.view.kept),
+        )
         self._held = self.step if self.step is not None and self.step.best.holds else None
         trials = tuple(tools.prover.trials)
 
@@ -265,14 +310,14 @@ class MendWindow(MendFace):
         )  # fmt: skip
         self.hold_trials(True)
 
-    def _take(self, run: int, step: Step) -> None:
+    def _take(self, run: int, step: MendStep) -> None:
         if run != self._run:
             return
         self.step = step
         self.bar.setValue(round(100 * step.share))
         self.say(step.what + ".")
         if step.best is not None:
-            self.results.set_value("best")
+            self.controls.results.set_value("best")
             self._show()
 
     def _done(self, wanted: float, vetoed: bool) -> None:
@@ -299,7 +344,7 @@ class MendWindow(MendFace):
         """The result that is looked at."""
         if self.step is None:
             return None
-        second = self.results.value == "second" and self.step.second is not None
+        second = self.controls.results.value == "second" and self.step.second is not None
         return self.step.second if second else self.step.best
 
     def _show(self) -> None:
@@ -310,7 +355,7 @@ class MendWindow(MendFace):
         self.view.outer = attempt.suspect.outer(attempt.quiet_zone)
         self.view.after = to_qimage(attempt.image)
         self.view.changed = changes_image(attempt)
-        self.areas.show_attempt(attempt)
+        self.controls.areas.show_attempt(attempt)
         self._show_stays()
         self.told.setText(in_words(attempt))
         self._offer()
@@ -320,16 +365,16 @@ class MendWindow(MendFace):
         self._show_stays()
         self._offer()
         stays = "Mend again: what is not ticked will stay as it was."
-        self.say(stays if self.areas.stays else "")
+        self.say(stays if self.controls.areas.stays else "")
 
     def _show_stays(self) -> None:
         """The places that stay, on the picture."""
-        self.view.stays = self.areas.stays_image()
+        self.view.stays = self.controls.areas.stays_image()
         self.view.update()
 
     def _free(self) -> None:
         self.view.kept = []
-        self.areas.stays = set()
+        self.controls.areas.stays = set()
         if self.step is not None:
             self._show()
         self._offer()
@@ -386,9 +431,9 @@ class MendWindow(MendFace):
         self._busy = True
         run = self._run
         task = Task(run, lambda: self._enough or run != self._run)
-        self.stop.setText(stops)
-        self.stop.setVisible(bool(stops))
-        self.mend.hide()
+        self.controls.stop.setText(stops)
+        self.controls.stop.setVisible(bool(stops))
+        self.controls.mend.hide()
         self.bar.setValue(0)
         self.bar.show()
         self.say(what + ".")
@@ -404,8 +449,8 @@ class MendWindow(MendFace):
         self._run += 1
         self._busy = False
         self.hold_trials(False)
-        self.stop.hide()
-        self.mend.show()
+        self.controls.stop.hide()
+        self.controls.mend.show()
         self.bar.hide()
         self._offer()
 
@@ -419,15 +464,19 @@ class MendWindow(MendFace):
 
     def _offer(self) -> None:
         """What can be done now."""
-        self.offer(
-            idle=not self._busy, there=self.pixels is not None, known=self.suspect is not None,
-            mended=self.attempt is not None,
-            second=self.step is not None and self.step.second is not None,
+        idle, mended = not self._busy, self.attempt is not None
+        self.controls.offer(
+            idle=idle, there=self.pixels is not None, known=self.suspect is not None,
+            mended=mended, second=self.step is not None and self.step.second is not None,
+            bounded=self.view.region is not None, kept=bool(self.view.kept),
         )  # fmt: skip
+        self.way.setVisible(mended)
+        for button in (self.copy, self.save):
+            button.setEnabled(idle and mended)
 
     def dress(self, theme: themes.Theme) -> None:
         """Follow the theme."""
-        self.reach.dress(theme)
+        self.controls.reach.dress(theme)
         self.view.theme = theme
         self.view.update()
 

@@ -29,7 +29,7 @@ LABEL = 78
 
 
 @dataclass(frozen=True)
-class Line:
+class LinePart:
     """One line to type."""
 
     name: str
@@ -90,7 +90,7 @@ class Many:
     what: str
 
 
-Part = Line | Text | Tick | One | When | Zone | Many
+Part = LinePart | Text | Tick | One | When | Zone | Many
 
 
 class _Area(QPlainTextEdit):
@@ -139,7 +139,7 @@ def _remark_label() -> QLabel:
 _RANKS = {"missing": "soft", "wrong": "error", "warn": "warn", "note": "soft"}
 
 
-class Field(QWidget):
+class FormField(QWidget):
     """One part of a form with its label and what is said of it.
 
     Signals
@@ -184,10 +184,10 @@ class Field(QWidget):
             set_rank(self.said, _RANKS[worst.weight])
 
 
-class LineField(Field):
+class LineField(FormField):
     """One line."""
 
-    def __init__(self, part: Line) -> None:
+    def __init__(self, part: LinePart) -> None:
         super().__init__(part)
         self.control = Single()
         self.control.setPlaceholderText(part.hint)
@@ -199,7 +199,7 @@ class LineField(Field):
             self.control.setText(value)
 
 
-class TextField(Field):
+class TextField(FormField):
     """Several lines."""
 
     def __init__(self, part: Text) -> None:
@@ -216,7 +216,7 @@ class TextField(Field):
             self.control.blockSignals(False)
 
 
-class TickField(Field):
+class TickField(FormField):
     """Yes or no."""
 
     def __init__(self, part: Tick) -> None:
@@ -231,7 +231,7 @@ class TickField(Field):
         set_checked(self.control, bool(value) != self.part.opposite)
 
 
-class OneField(Field):
+class OneField(FormField):
     """One of a few."""
 
     def __init__(self, part: One) -> None:
@@ -244,7 +244,7 @@ class OneField(Field):
         self.control.set_value(value)
 
 
-class WhenField(Field):
+class WhenField(FormField):
     """A date, or a date and time."""
 
     def __init__(self, part: When) -> None:
@@ -306,7 +306,7 @@ class WhenField(Field):
             self.control.setEnabled(given)
 
 
-class ZoneField(Field):
+class ZoneField(FormField):
     """A time zone, by typing part of its name."""
 
     def __init__(self, part: Zone) -> None:

@@ -17,10 +17,10 @@ from PySide6.QtWidgets import (
 from nimble_tile.core.details import Address, Details, Number
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Choice, row
-from nimble_tile.ui.rooms.message.form_fields import Field, Many, Single
+from nimble_tile.ui.rooms.message.form_fields import FormField, Many, Single
 
 
-class ManyField(Field):
+class ManyField(FormField):
     """A list of entries, each with a way to take it out."""
 
     def __init__(self, part: Many) -> None:

@@ -16,9 +16,9 @@ from nimble_tile.core.details import Details
 from nimble_tile.core.message.remarks import Remark
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.rooms.message.form_fields import (
-    Field,
-    Line,
+    FormField,
     LineField,
+    LinePart,
     Many,
     One,
     OneField,
@@ -36,44 +36,47 @@ from nimble_tile.ui.rooms.message.form_lists import ManyField
 
 LAYOUTS: dict[str, tuple[Part, ...]] = {
     "email": (
-        Line("to", "To", "walk@lanternwalk.example"), Line("cc", "Copy to"),
-        Line("bcc", "Blind copy"), Line("subject", "Subject"), Text("body", "Text"),
+        LinePart("to", "To", "walk@lanternwalk.example"), LinePart("cc", "Copy to"),
+        LinePart("bcc", "Blind copy"), LinePart("subject", "Subject"), Text("body", "Text"),
     ),
-    "phone": (Line("number", "Number", "+44 1632 960983"),),
-    "sms": (Line("number", "Number", "+44 1632 960983"), Text("body", "Text")),
+    "phone": (LinePart("number", "Number", "+44 1632 960983"),),
+    "sms": (LinePart("number", "Number", "+44 1632 960983"), Text("body", "Text")),
     "place": (
-        Line("latitude", "Latitude", "54.9731 or 54° 58′ 23″ N"),
-        Line("longitude", "Longitude", "-1.6139"), Line("altitude", "Altitude", "metres"),
-        Line("label", "Label"),
+        LinePart("latitude", "Latitude", "54.9731 or 54° 58′ 23″ N"),
+        LinePart("longitude", "Longitude", "-1.6139"), LinePart("altitude", "Altitude", "metres"),
+        LinePart("label", "Label"),
     ),
     "contact": (
-        Line("given", "First name"), Line("family", "Last name"),
-        Line("organisation", "Firm or club"), Line("role", "Role"),
+        LinePart("given", "First name"), LinePart("family", "Last name"),
+        LinePart("organisation", "Firm or club"), LinePart("role", "Role"),
         Many("phones", "Phones", "phone"), Many("emails", "E-mails", "e-mail"),
-        Many("addresses", "Addresses", "address"), Line("web", "Web page", "https://"),
+        Many("addresses", "Addresses", "address"), LinePart("web", "Web page", "https://"),
         Text("note", "Note"),
         One("form", "vCard", (("3.0", "3.0, every phone"), ("4.0", "4.0, newer"))),
     ),
     "event": (
-        Line("title", "Title"), Tick("all_day", "All day"), When("start", "Begins"),
-        When("end", "Ends", True), Zone("zone", "Time zone"), Line("place", "Where"),
+        LinePart("title", "Title"), Tick("all_day", "All day"), When("start", "Begins"),
+        When("end", "Ends", True), Zone("zone", "Time zone"), LinePart("place", "Where"),
         Text("note", "Note"), Tick("whole", "Short form, the event alone", True),
     ),
     "wifi": (
-        Line("name", "Name", "SSID of the network"),
+        LinePart("name", "Name", "SSID of the network"),
         One("security", "Security", (("wpa", "WPA2 / WPA3"), ("wpa3", "WPA3 only"),
                                      ("open", "Open, no password"))),
-        Line("password", "Password"), Tick("hidden", "Hidden: it does not show its name"),
+        LinePart("password", "Password"), Tick("hidden", "Hidden: it does not show its name"),
     ),
     "transfer": (
-        Line("name", "Receiver"), Line("iban", "IBAN"), Line("bic", "BIC", "may be left out"),
-        Line("amount", "Euro", "12.50"), Line("text", "Text"),
-        Line("reference", "Reference", "RF…"), Line("purpose", "Purpose", "up to 4 letters"),
-        Line("info", "Hint", "for the payer"),
+        LinePart("name", "Receiver"), LinePart("iban", "IBAN"),
+        LinePart("bic", "BIC", "may be left out"),
+        LinePart("amount", "Euro", "12.50"), LinePart("text", "Text"),
+        LinePart("reference", "Reference", "RF…"),
+        LinePart("purpose", "Purpose", "up to 4 letters"),
+        LinePart("info", "Hint", "for the payer"),
     ),
     "payment": (
-        Line("address", "Address"), Line("amount", "Bitcoin", "0.001"), Line("label", "Label"),
-        Line("message", "Message"),
+        LinePart("address", "Address"), LinePart("amount", "Bitcoin", "0.001"),
+        LinePart("label", "Label"),
+        LinePart("message", "Message"),
     ),
 }  # fmt: skip
 """Fields of each kind's form, in their order."""
@@ -97,8 +100,8 @@ def local_zone() -> str:
     return name if name in zones() else "UTC"
 
 
-_FIELDS: dict[type, type[Field]] = {
-    Line: LineField, Text: TextField, Tick: TickField, One: OneField, When: WhenField,
+_FIELDS: dict[type, type[FormField]] = {
+    LinePart: LineField, Text: TextField, Tick: TickField, One: OneField, When: WhenField,
     Zone: ZoneField, Many: ManyField,
 }  # fmt: skip
 
@@ -120,7 +123,7 @@ class FormView(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
-        self.fields: dict[str, Field] = {}
+        self.fields: dict[str, FormField] = {}
         for part in LAYOUTS[kind]:
             field = _FIELDS[type(part)](part)
             field.edited.connect(lambda value, name=part.name: self.changed.emit(name, value))

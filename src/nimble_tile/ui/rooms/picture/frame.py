@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QPushButton
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.kit.controls import (
     Fold,
-    Number,
+    NumberBox,
     Segments,
     Slider,
     named,
@@ -100,15 +100,15 @@ class FramePage(Page):
         self.body.addWidget(self.transparent)
         self.body.addStretch(1)
 
-    def _four(self, name: str, field: str, fold: Fold | None = None) -> dict[str, Number]:
+    def _four(self, name: str, field: str, fold: Fold | None = None) -> dict[str, NumberBox]:
         """Four numbers for the four sides."""
         grid = QGridLayout()
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(6)
-        made: dict[str, Number] = {}
+        made: dict[str, NumberBox] = {}
         for index, side in enumerate(SIDES):
-            number = Number(f"{name} {side}, pixels", 0, 100_000)
+            number = NumberBox(f"{name} {side}, pixels", 0, 100_000)
             number.setFixedWidth(66)
             number.edited.connect(lambda _, f=field: self._sides(f))
             label = QLabel(side.capitalize())

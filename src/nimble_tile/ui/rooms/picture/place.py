@@ -9,7 +9,7 @@ from nimble_tile.core.picture.placing import CORNERS
 from nimble_tile.core.piece import Piece, Region
 from nimble_tile.ui.kit.controls import (
     Fold,
-    Number,
+    NumberBox,
     Slider,
     named,
     row,
@@ -49,9 +49,9 @@ class PlacePage(Page):
         self._size: tuple[int, int] | None = None
         self._best: tuple[Region, ...] = ()
         self.body.addWidget(soft("Quiet zone included. Or drag it on the bench."))
-        self.x = Number("From the left", -100_000, 100_000, "px")
-        self.y = Number("From the top", -100_000, 100_000, "px")
-        self.side = Number("Side of the code", 1, 100_000, "px")
+        self.x = NumberBox("From the left", -100_000, 100_000, "px")
+        self.y = NumberBox("From the top", -100_000, 100_000, "px")
+        self.side = NumberBox("Side of the code", 1, 100_000, "px")
         for name, number in (("From the left", self.x), ("From the top", self.y),
                              ("Side", self.side)):  # fmt: skip
             number.edited.connect(self._place)
@@ -114,11 +114,11 @@ class PlacePage(Page):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(6)
-        self.corner_numbers: list[tuple[Number, Number]] = []
+        self.corner_numbers: list[tuple[NumberBox, NumberBox]] = []
         for index, name in enumerate(CORNERS):
             pair = (
-                Number(f"{name.capitalize()}, from the left", 0, 100_000),
-                Number(f"{name.capitalize()}, from the top", 0, 100_000),
+                NumberBox(f"{name.capitalize()}, from the left", 0, 100_000),
+                NumberBox(f"{name.capitalize()}, from the top", 0, 100_000),
             )
             grid.addWidget(QLabel(name.capitalize()), index, 0)
             for column, number in enumerate(pair):

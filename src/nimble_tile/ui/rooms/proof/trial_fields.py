@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class Field:
+class TrialField:
     """One parameter: where it stands in a trial and how it is shown."""
 
     part: str
@@ -38,55 +38,55 @@ class Field:
     tip: str = ""
 
 
-GROUPS: tuple[tuple[str, tuple[Field, ...]], ...] = (
+GROUPS: tuple[tuple[str, tuple[TrialField, ...]], ...] = (
     ("Where it is shown", (
-        Field("shown", "size", "Symbol", "mm", 1, 1, 1, 40,
+        TrialField("shown", "size", "Symbol", "mm", 1, 1, 1, 40,
               "Side without quiet zone; switched off: as large as the piece comes out on paper"),
-        Field("shown", "ground", "Surroundings", "%", 100, 0, 5,
+        TrialField("shown", "ground", "Surroundings", "%", 100, 0, 5,
               tip="Reflectance of what lies round the image: 0 black, 100 white"),
-        Field("before", "paper", "Paper", "%", 100, 0, 5, tip="Reflectance of the paper"),
-        Field("before", "ink", "Ink", "%", 100, 0, 1,
+        TrialField("before", "paper", "Paper", "%", 100, 0, 5, tip="Reflectance of the paper"),
+        TrialField("before", "ink", "Ink", "%", 100, 0, 1,
               tip="Reflectance of full ink, or of the screen where it is black"),
     )),
     ("Where the camera stands", (
-        Field("view", "distance", "Distance", "mm", 1, 0, 10),
-        Field("view", "sideways", "Tilt sideways", "°"),
-        Field("view", "lengthways", "Tilt lengthways", "°"),
-        Field("view", "turn", "Turn", "°"),
+        TrialField("view", "distance", "Distance", "mm", 1, 0, 10),
+        TrialField("view", "sideways", "Tilt sideways", "°"),
+        TrialField("view", "lengthways", "Tilt lengthways", "°"),
+        TrialField("view", "turn", "Turn", "°"),
     )),
     ("Camera", (
-        Field("camera", "pixels", "Frame width", "px", 1, 0, 20),
-        Field("camera", "field", "Field of view", "°"),
-        Field("camera", "blur", "Focus blur", "px", 1, 2, 0.1,
+        TrialField("camera", "pixels", "Frame width", "px", 1, 0, 20),
+        TrialField("camera", "field", "Field of view", "°"),
+        TrialField("camera", "blur", "Focus blur", "px", 1, 2, 0.1,
               tip="Standard deviation in pixels of the frame"),
-        Field("camera", "motion", "Motion", "px", 1, 1, 0.5),
-        Field("camera", "motion_angle", "Direction", "°", step=5),
-        Field("camera", "exposure", "Exposure", "EV", 1, 1, 0.1),
-        Field("camera", "noise", "Noise", "×", 1, 1, 0.1, tip="1: a common phone"),
+        TrialField("camera", "motion", "Motion", "px", 1, 1, 0.5),
+        TrialField("camera", "motion_angle", "Direction", "°", step=5),
+        TrialField("camera", "exposure", "Exposure", "EV", 1, 1, 0.1),
+        TrialField("camera", "noise", "Noise", "×", 1, 1, 0.1, tip="1: a common phone"),
     )),
     ("Light", (
-        Field("light", "lux", "Light", "lx", 1, 1, 1, tip="500: an office; 10: a candlelit table"),
-        Field("light", "kelvin", "Colour", "K", 1, 0, 100),
-        Field("light", "falloff", "Falls off by", "%", 100, 0, 5),
-        Field("light", "shadow", "Shadow takes", "%", 100, 0, 5),
-        Field("light", "shadow_at", "Shadow's place", "%", 100, 0, 5),
-        Field("light", "shadow_angle", "Shadow's angle", "°", step=5),
-        Field("light", "shadow_edge", "Shadow's edge", "%", 100, 0, 1),
-        Field("light", "glare", "Glare", "%", 100, 0, 10, tip="100: as bright as white paper"),
-        Field("light", "glare_x", "Glare across", "%", 100, 0, 5),
-        Field("light", "glare_y", "Glare down", "%", 100, 0, 5),
-        Field("light", "glare_size", "Glare's radius", "%", 100, 0, 1),
+        TrialField("light", "lux", "Light", "lx", 1, 1, 1, tip="500: an office; 10: a candle"),
+        TrialField("light", "kelvin", "Colour", "K", 1, 0, 100),
+        TrialField("light", "falloff", "Falls off by", "%", 100, 0, 5),
+        TrialField("light", "shadow", "Shadow takes", "%", 100, 0, 5),
+        TrialField("light", "shadow_at", "Shadow's place", "%", 100, 0, 5),
+        TrialField("light", "shadow_angle", "Shadow's angle", "°", step=5),
+        TrialField("light", "shadow_edge", "Shadow's edge", "%", 100, 0, 1),
+        TrialField("light", "glare", "Glare", "%", 100, 0, 10, tip="100: as bright as white paper"),
+        TrialField("light", "glare_x", "Glare across", "%", 100, 0, 5),
+        TrialField("light", "glare_y", "Glare down", "%", 100, 0, 5),
+        TrialField("light", "glare_size", "Glare's radius", "%", 100, 0, 1),
     )),
     ("What happened to it", (
-        Field("before", "shrink", "Shrunk to", "px", 1, 0, 20, 640, "Longer side of the image"),
-        Field("before", "jpeg", "Saved as JPEG", "", 1, 0, 5, 50, "Quality, 1 to 100"),
-        Field("before", "times", "Times", "×", tip="Each time a little smaller"),
-        Field("before", "dot_gain", "Dot gain", "%", 100, 0, 1),
-        Field("wear", "smudge", "Smudged", "%", 100, 1, 0.5, tip="Share of the area"),
-        Field("wear", "crumple", "Crumpled", "%", 100, 0, 5),
-        Field("wear", "fold", "Folded by", "°"),
-        Field("wear", "fold_at", "Fold's place", "%", 100, 0, 5),
-        Field("wear", "fold_angle", "Fold's angle", "°", step=5),
+        TrialField("before", "shrink", "Shrunk to", "px", 1, 0, 20, 640, "Its longer side"),
+        TrialField("before", "jpeg", "Saved as JPEG", "", 1, 0, 5, 50, "Quality, 1 to 100"),
+        TrialField("before", "times", "Times", "×", tip="Each time a little smaller"),
+        TrialField("before", "dot_gain", "Dot gain", "%", 100, 0, 1),
+        TrialField("wear", "smudge", "Smudged", "%", 100, 1, 0.5, tip="Share of the area"),
+        TrialField("wear", "crumple", "Crumpled", "%", 100, 0, 5),
+        TrialField("wear", "fold", "Folded by", "°"),
+        TrialField("wear", "fold_at", "Fold's place", "%", 100, 0, 5),
+        TrialField("wear", "fold_angle", "Fold's angle", "°", step=5),
     )),
 )  # fmt: skip
 
@@ -112,7 +112,7 @@ class FieldRow(QWidget):
 
     edited = Signal(object)
 
-    def __init__(self, field: Field) -> None:
+    def __init__(self, field: TrialField) -> None:
         super().__init__()
         self.field = field
         low, high = limits_of(field.part, field.name)

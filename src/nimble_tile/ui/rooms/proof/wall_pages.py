@@ -12,7 +12,7 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile.ui.kit import theme as themes
-from nimble_tile.ui.kit.controls import Number, named, soft
+from nimble_tile.ui.kit.controls import NumberBox, named, soft
 
 if TYPE_CHECKING:
     from nimble_tile.core.scan.grade import Quality
@@ -111,8 +111,8 @@ class LimitsPage(QWidget):
         super().__init__()
         from nimble_tile.core.trials.limits import LIMITS
 
-        self.distance = Number("Distance", 50, 10_000, "mm", 10)
-        self.size = Number("Symbol", 8, 2000, "mm", 1)
+        self.distance = NumberBox("Distance", 50, 10_000, "mm", 10)
+        self.size = NumberBox("Symbol", 8, 2000, "mm", 1)
         self.distance.setValue(250)
         self.size.setValue(40)
         self.distance.setToolTip("From the camera to the code, for all limits but the distance's")

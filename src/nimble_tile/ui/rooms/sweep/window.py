@@ -21,7 +21,8 @@ from nimble_tile.core.tune.sweep import MOST, Cell, Setting, board
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import row, scrolled, set_rank, soft
 from nimble_tile.ui.kit.images import to_qimage
-from nimble_tile.ui.rooms.sweep.parts import Board, SweptBox, told_number
+from nimble_tile.ui.rooms.sweep.board import Board
+from nimble_tile.ui.rooms.sweep.swept import SweptBox, told_number
 from nimble_tile.ui.work.drafts import add, code_area, made, small
 from nimble_tile.ui.work.engine import preview_size
 from nimble_tile.ui.work.jobs import Progress

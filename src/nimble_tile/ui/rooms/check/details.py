@@ -1,25 +1,20 @@
-"""The parts of the check window: the image, one code's facts, its trials."""
+"""One code's facts, compared with the intended message, and its trials."""
 
 from __future__ import annotations
 
 import html
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import (
     QColor,
-    QFont,
     QGuiApplication,
-    QIcon,
     QImage,
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
     QPixmap,
-    QPolygonF,
 )
 from PySide6.QtWidgets import (
     QGridLayout,
@@ -38,128 +33,13 @@ from nimble_tile.ui.kit.images import to_qimage
 from nimble_tile.ui.kit.marks import TRIAL_SHAPES, paint_verdict
 
 if TYPE_CHECKING:
-    import numpy as np
-
     from nimble_tile.core.checking.check import Finding
-    from nimble_tile.core.checking.report import Entry
-    from nimble_tile.core.checking.sources import Source
     from nimble_tile.core.trials.room import Result
 
-SHOWN = 1400
-"""Longer side, in pixels, of the copy of an image that is kept."""
-
-CROP = 420
-"""Longer side, in pixels, of the copy of a code that is kept."""
 
 FACTS = (
     "Kind", "Verdict", "Readers", "Symbol", "Place", "Spare", "Print grade", "Reach", "Why",
 )  # fmt: skip
-
-
-@dataclass(frozen=True, eq=False)
-class Item:
-    """One image that was checked.
-
-    Attributes
-    ----------
-    entry : Entry
-    scale : float
-        Pixels of the copy a pixel of the image.
-    picture : QImage or None
-    crops : tuple of QImage
-        Each of its codes from close by.
-    again : callable or None
-        Opens the image anew, in its full size: many large ones are not kept.
-    """
-
-    entry: Entry
-    scale: float
-    picture: QImage | None
-    crops: tuple[QImage, ...] = ()
-    again: Callable[[], Source] | None = None
-
-    @property
-    def state(self) -> str:
-        """The verdict's shape."""
-        return "fails" if self.entry.checked is None else self.entry.checked.verdict.state
-
-
-class CodesView(QWidget):
-    """An image with its codes outlined and numbered; a click chooses one."""
-
-    chosen = Signal(int)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.theme = themes.LIGHT
-        self.item: Item | None = None
-        self.index = -1
-        self.setMinimumHeight(300)
-        self.setAccessibleName("Image with its codes")
-
-    def take(self, item: Item | None, index: int) -> None:
-        """Show an image, with one of its codes chosen (-1: none)."""
-        self.item, self.index = item, index
-        self.update()
-
-    def _area(self) -> QRectF:
-        picture = self.item.picture
-        room = QRectF(self.rect()).adjusted(12, 12, -12, -12)
-        scale = min(room.width() / picture.width(), room.height() / picture.height(), 4)
-        area = QRectF(0, 0, picture.width() * scale, picture.height() * scale)
-        area.moveCenter(room.center())
-        return area
-
-    def _quads(self) -> list[QPolygonF]:
-        if self.item is None or self.item.picture is None or self.item.entry.checked is None:
-            return []
-        area = self._area()
-        scale = area.width() / self.item.picture.width() * self.item.scale
-        return [
-            QPolygonF([area.topLeft() + QPointF(x, y) * scale for x, y in f.reading.corners])
-            for f in self.item.entry.checked.findings
-        ]
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        for index, quad in enumerate(self._quads()):
-            if quad.containsPoint(event.position(), Qt.FillRule.OddEvenFill):
-                self.chosen.emit(index)
-                return
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), QColor(self.theme.bench))
-        if self.item is None or self.item.picture is None:
-            painter.setPen(QColor(self.theme.soft))
-            painter.setFont(themes.font(16))
-            told = "Drop images here: every code on them is read and judged."
-            if self.item is not None:
-                told = "There is no image to be seen."
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, told)
-            return
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(self._area(), self.item.picture)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(themes.font(14, QFont.Weight.Bold))
-        for index, quad in enumerate(self._quads()):
-            finding = self.item.entry.checked.findings[index]
-            colour = QColor(themes.verdict_colour(themes.LIGHT, finding.verdict.state))
-            chosen = index == self.index
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(QColor("#ffffff"), 6 if chosen else 4))
-            painter.drawPolygon(quad)
-            painter.setPen(QPen(colour, 3 if chosen else 1.5))
-            painter.drawPolygon(quad)
-            # Outside the code, which may be smaller than its number.
-            outer = quad.boundingRect()
-            badge = QRectF(0, 0, 24, 24)
-            badge.moveCenter(outer.topLeft() - QPointF(12, 12))
-            badge.moveLeft(max(2.0, badge.left()))
-            badge.moveTop(max(2.0, badge.top()))
-            painter.setPen(QPen(QColor("#ffffff"), 2))
-            painter.setBrush(colour)
-            painter.drawEllipse(badge)
-            painter.drawText(badge, Qt.AlignmentFlag.AlignCenter, str(index + 1))
 
 
 class ResultGrid(QWidget):
@@ -351,41 +231,3 @@ class Details(QWidget):
             for s in stretches
         )  # fmt: skip
         self.compared.setText(shown.replace("\n", "⏎<br>"))
-
-
-def reduced(image: np.ndarray) -> tuple[np.ndarray, float]:
-    """A copy no larger than `SHOWN`, and its pixels a pixel of the image."""
-    import cv2
-
-    scale = SHOWN / max(image.shape[:2])
-    if scale >= 1:
-        return image, 1.0
-    size = max(1, round(image.shape[1] * scale)), max(1, round(image.shape[0] * scale))
-    return cv2.resize(image, size, interpolation=cv2.INTER_AREA), scale
-
-
-def close_up(image: np.ndarray, finding: Finding) -> np.ndarray:
-    """A code with a little of its surroundings, no larger than `CROP`."""
-    import cv2
-
-    x, y, width, height = finding.box
-    more = 0.15 * max(width, height)
-    top, left = max(0, int(y - more)), max(0, int(x - more))
-    part = image[top : int(y + height + more) + 1, left : int(x + width + more) + 1]
-    scale = CROP / max(part.shape[:2])
-    if scale >= 1:
-        return part
-    size = max(1, round(part.shape[1] * scale)), max(1, round(part.shape[0] * scale))
-    return cv2.resize(part, size, interpolation=cv2.INTER_AREA)
-
-
-def state_icon(state: str, theme: themes.Theme, ratio: float) -> QIcon:
-    """A verdict's shape as an icon."""
-    pixmap = QPixmap(QSize(16, 16) * ratio)
-    pixmap.setDevicePixelRatio(ratio)
-    pixmap.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(pixmap)
-    colour = QColor(themes.verdict_colour(theme, state))
-    paint_verdict(painter, QRectF(1, 1, 14, 14), state, colour, QColor(theme.field))
-    painter.end()
-    return QIcon(pixmap)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.fidelity import Fidelity
-from nimble_tile.core.tune.guess import Kind
+from nimble_tile.core.tune.guess import Trait
 
 MISSING = 0.02
 """Likeness that a reader is worth which does not read the image straight on."""
@@ -17,7 +17,7 @@ COLOUR = 0.001
 
 
 @dataclass(frozen=True, eq=False)
-class Found:
+class Candidate:
     """What the search has so far.
 
     Attributes
@@ -45,14 +45,14 @@ class Found:
 
 
 @dataclass(frozen=True, eq=False)
-class Progress:
+class PassStep:
     """One step of the search.
 
     Attributes
     ----------
-    before : Found
+    before : Candidate
         The piece as it was.
-    best : Found or None
+    best : Candidate or None
         The best so far: one that holds the wanted reach, else the one that holds most.
     holds : bool
         Whether the best holds the wanted reach.
@@ -62,8 +62,8 @@ class Progress:
         What is being done.
     """
 
-    before: Found
-    best: Found | None
+    before: Candidate
+    best: Candidate | None
     holds: bool
     share: float
     what: str
@@ -74,4 +74,4 @@ class Guess:
     """A candidate that is worth a look."""
 
     piece: Piece
-    kind: Kind
+    kind: Trait

@@ -1,12 +1,10 @@
-"""The mend window's controls and where they stand."""
+"""What is mended and how: the column of controls in the mend window."""
 
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
-    QHBoxLayout,
     QLabel,
     QPlainTextEdit,
     QPushButton,
@@ -15,33 +13,27 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile.ui.kit import theme as themes
-from nimble_tile.ui.kit.controls import Choice, Segments, Slider, row, scrolled, soft
-from nimble_tile.ui.rooms.mend.places import Places
-from nimble_tile.ui.rooms.mend.view import MendView
-from nimble_tile.ui.work.side_window import SideWindow
+from nimble_tile.ui.kit.controls import Choice, Segments, Slider, row, soft
+from nimble_tile.ui.rooms.mend.places import ChangedPlaces
 
 if TYPE_CHECKING:
-    from nimble_tile.ui.work.tools import Tools
+    pass
 
 WANTED = 0.90
 """Reach that is held unless somebody says otherwise."""
 
 
-class MendFace(SideWindow):
-    """All controls; what they do is the window's.
+class MendControls(QWidget):
+    """Picture, message, symbol, reach, and the places that were changed.
 
     Parameters
     ----------
-    tools : Tools
-    parent : QWidget
+    text : str
+        The intended message to begin with.
     """
 
-    def __init__(self, tools: Tools, parent: QWidget) -> None:
-        super().__init__(tools, parent, "Mend", 1180, 760)
-        self._build(tools.session.piece.message.text)
-        self._lay_out()
-
-    def _build(self, text: str) -> None:
+    def __init__(self, text: str) -> None:
+        super().__init__()
         self.open_it, self.pasted = QPushButton("Open…"), QPushButton("Paste")
         self.from_bench = QPushButton("From the bench")
         self.from_bench.setToolTip("The finished piece as it is in the main window")
@@ -69,30 +61,14 @@ class MendFace(SideWindow):
                                        "less")],
         )  # fmt: skip
         self.results.set_value("best")
-        self.areas = Places()
+        self.areas = ChangedPlaces()
         self.keep = QPushButton("Draw what must stay")
         self.keep.setCheckable(True)
         self.keep.setToolTip("Drag rectangles over the picture; a click on one takes it away")
         self.free = QPushButton("Free all")
-        self.view = MendView()
-        self.way = Segments(
-            "View",
-            [("before", "Before", "The picture as it came"),
-             ("split", "Half and half", "Before to the left of a line that is dragged"),
-             ("mended", "Mended", "The picture as it is now"),
-             ("changes", "Changes", "Modules that were made lighter or darker")],
-        )  # fmt: skip
-        self.way.set_value("mended")
-        self.told = QLabel()
-        self.told.setTextFormat(Qt.TextFormat.PlainText)
-        self.told.setWordWrap(True)
-        self.copy, self.save = QPushButton("Copy"), QPushButton("Save…")
         for button in (self.find, self.mend):
             button.setProperty("main", True)
-
-    def _lay_out(self) -> None:
-        inside = QWidget()
-        left = QVBoxLayout(inside)
+        left = QVBoxLayout(self)
         left.setContentsMargins(0, 0, 10, 0)
         left.setSpacing(8)
         left.addWidget(_head("Picture"))
@@ -114,20 +90,11 @@ class MendFace(SideWindow):
         left.addWidget(self._places)
         left.addWidget(self.areas, 1)
         left.addLayout(row(self.keep, self.free, 1, spacing=6))
-        right = QVBoxLayout()
-        right.setSpacing(8)
-        right.addWidget(self.view, 1)
-        right.addLayout(row(self.way, 1))
-        right.addWidget(self.told)
-        right.addWidget(self.bar)
-        right.addLayout(self.foot(self.copy, self.save))
-        whole = QHBoxLayout(self)
-        whole.setContentsMargins(20, 16, 20, 12)
-        whole.setSpacing(16)
-        whole.addWidget(scrolled(inside, 316))
-        whole.addLayout(right, 1)
 
-    def offer(self, idle: bool, there: bool, known: bool, mended: bool, second: bool) -> None:
+    def offer(
+        self, idle: bool, there: bool, known: bool, mended: bool, second: bool, bounded: bool,
+        kept: bool,
+    ) -> None:  # fmt: skip
         """Show what can be done now.
 
         Parameters
@@ -138,13 +105,15 @@ class MendFace(SideWindow):
             There is a picture, and its code is known.
         mended, second : bool
             There is a result, and another one.
+        bounded, kept : bool
+            A rectangle says where the code is; others say what must stay.
         """
         text = bool(self.message.toPlainText())
         for button in (self.open_it, self.pasted, self.from_bench):
             button.setEnabled(idle)
         for button in (self.where, self.everywhere, self.keep):
             button.setEnabled(idle and there)
-        self.everywhere.setVisible(self.view.region is not None)
+        self.everywhere.setVisible(bounded)
         self.find.setEnabled(idle and there and text)
         self.find.setToolTip("" if there and text else
                              "Write the message" if there else "Open a picture first")  # fmt: skip
@@ -157,12 +126,10 @@ class MendFace(SideWindow):
         self.which.setEnabled(idle)
         self.reach.setEnabled(idle)
         self.results.setVisible(second and idle)
-        for part in (self._places, self.areas, self.way):
+        for part in (self._places, self.areas):
             part.setVisible(mended)
         self.areas.setEnabled(idle)
-        self.free.setVisible(known and bool(self.view.kept or self.areas.stays))
-        for button in (self.copy, self.save):
-            button.setEnabled(idle and mended)
+        self.free.setVisible(known and (kept or bool(self.areas.stays)))
 
 
 def _head(text: str) -> QLabel:
