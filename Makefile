@@ -26,6 +26,7 @@ bench: $(STAMP)
 	@$(PY) bench/run.py
 	@$(PY) bench/steering.py
 	@$(PY) bench/window.py
+	@$(PY) bench/once.py
 
 readers: $(STAMP)
 	@$(PY) tools/reader_table.py docs/readers.md
