@@ -18,20 +18,28 @@ LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
 """Weights of linear red, green and blue in luminance."""
 
 
+def linear(tone: np.ndarray) -> np.ndarray:
+    """sRGB to linear light (IEC 61966-2-1), both 0 to 1."""
+    tone = np.asarray(tone, float)
+    return np.where(tone <= 0.04045, tone / 12.92, ((tone + 0.055) / 1.055) ** 2.4)
+
+
+def encoded(light: np.ndarray) -> np.ndarray:
+    """Linear light to sRGB (IEC 61966-2-1), both 0 to 1."""
+    light = np.clip(light, 0, 1)
+    return np.where(light <= 0.0031308, light * 12.92, 1.055 * light ** (1 / 2.4) - 0.055)
+
+
 @cache
 def linear_table() -> np.ndarray:
     """Linear value, 0 to 1, of each of the 256 values of sRGB (float32)."""
-    value = np.arange(256) / 255
-    curve = np.where(value <= 0.04045, value / 12.92, ((value + 0.055) / 1.055) ** 2.4)
-    return curve.astype(np.float32)
+    return linear(np.arange(256) / 255).astype(np.float32)
 
 
 @cache
 def encoded_table() -> np.ndarray:
     """sRGB value of each of `STEPS` + 1 steps of linear light (uint8)."""
-    value = np.arange(STEPS + 1) / STEPS
-    curve = np.where(value <= 0.0031308, 12.92 * value, 1.055 * value ** (1 / 2.4) - 0.055)
-    return np.rint(curve * 255).astype(np.uint8)
+    return np.rint(encoded(np.arange(STEPS + 1) / STEPS) * 255).astype(np.uint8)
 
 
 def to_linear(image: np.ndarray) -> np.ndarray:
@@ -41,13 +49,13 @@ def to_linear(image: np.ndarray) -> np.ndarray:
     return cv2.LUT(np.ascontiguousarray(image), linear_table())
 
 
-def to_srgb(linear: np.ndarray) -> np.ndarray:
+def to_srgb(light: np.ndarray) -> np.ndarray:
     """Linear light to sRGB (uint8); what is beyond 0 to 1 is clipped, as in a sensor."""
-    index = np.clip(linear * STEPS + 0.5, 0, STEPS).astype(np.uint16)
+    index = np.clip(light * STEPS + 0.5, 0, STEPS).astype(np.uint16)
     return encoded_table()[index]
 
 
 def luminance(image: np.ndarray) -> np.ndarray:
     """Linear luminance (float32 H × W, 0 to 1) of sRGB (uint8 H × W or H × W × 3)."""
-    linear = to_linear(image)
-    return linear if linear.ndim == 2 else linear @ LUMA
+    light = to_linear(image)
+    return light if light.ndim == 2 else light @ LUMA

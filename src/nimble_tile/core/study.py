@@ -18,7 +18,7 @@ from nimble_tile.core.errors import MessageError
 from nimble_tile.core.laying import look_of
 from nimble_tile.core.memory import Memory
 from nimble_tile.core.message.density import Density, Offer, density, offers
-from nimble_tile.core.picture.advice import Advice, advise
+from nimble_tile.core.picture.advice import PlaceAdvice, advise
 from nimble_tile.core.picture.placing import corners
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.render import Renderer
@@ -175,7 +175,7 @@ class Student:
         return "All readers that read the code without the shadow still do."
 
 
-def advise_piece(renderer: Renderer, piece: Piece, canvas: np.ndarray | None = None) -> Advice:
+def advise_piece(renderer: Renderer, piece: Piece, canvas: np.ndarray | None = None) -> PlaceAdvice:
     """Where a piece's code, at its size, would change the picture least.
 
     Parameters

@@ -21,7 +21,7 @@ from functools import lru_cache
 import numpy as np
 
 from nimble_tile.core import oklab
-from nimble_tile.core.picture.prepare import linear
+from nimble_tile.core.linear import linear
 
 # In single precision, which is twice as quick and finer than eight bits.
 _TO_LMS, _TO_LAB, _FROM_LAB, _FROM_LMS = (

@@ -52,7 +52,7 @@ APART = 0.5
 
 
 @dataclass(frozen=True, eq=False)
-class Advice:
+class PlaceAdvice:
     """How well the code would lie at every place.
 
     Attributes
@@ -81,7 +81,7 @@ def advise(
     modules: int,
     quiet_zone: int,
     guard: np.ndarray | None = None,
-) -> Advice:
+) -> PlaceAdvice:
     """Score every upright place for a code of one size.
 
     Parameters
@@ -133,7 +133,7 @@ def advise(
     area = score[first : first + cost.shape[0], first : first + cost.shape[1]]
     low, high = float(cost.min()), float(cost.max())
     area[:] = (cost - low) / max(high - low, 1e-9)
-    return Advice(score, scale, side, _best(cost, window, scale, size, side))
+    return PlaceAdvice(score, scale, side, _best(cost, window, scale, size, side))
 
 
 def _sums(field: np.ndarray, window: int) -> np.ndarray:

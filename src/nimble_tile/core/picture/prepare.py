@@ -9,7 +9,6 @@ N. Otsu, "A threshold selection method from gray-level histograms", IEEE
 Transactions on Systems, Man and Cybernetics 9(1), 1979.
 F. N. Fritsch, R. E. Carlson, "Monotone piecewise cubic interpolation", SIAM
 Journal on Numerical Analysis 17(2), 1980.
-IEC 61966-2-1 (sRGB): transfer function.
 """
 
 from __future__ import annotations
@@ -19,24 +18,13 @@ from collections.abc import Callable
 import numpy as np
 
 from nimble_tile.core.artwork import Curve, CutOut, Levels, Light, Prepare, Tiles, TwoTone
+from nimble_tile.core.linear import encoded, linear
 from nimble_tile.core.look import rgb
 
 _TONES = np.arange(256) / 255
 
 ROWS = 512
 """Rows that are worked on at once in floating point."""
-
-
-def linear(tone: np.ndarray) -> np.ndarray:
-    """sRGB to linear light (IEC 61966-2-1), both 0 to 1."""
-    tone = np.asarray(tone, float)
-    return np.where(tone <= 0.04045, tone / 12.92, ((tone + 0.055) / 1.055) ** 2.4)
-
-
-def encoded(light: np.ndarray) -> np.ndarray:
-    """Linear light to sRGB (IEC 61966-2-1), both 0 to 1."""
-    light = np.clip(light, 0, 1)
-    return np.where(light <= 0.0031308, light * 12.92, 1.055 * light ** (1 / 2.4) - 0.055)
 
 
 def channel_table(light: Light, levels: Levels, posterise_to: int | None = None) -> np.ndarray:

@@ -14,9 +14,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nimble_tile.core import linear as srgb
 from nimble_tile.core.look import Fill, Look, rgb
 from nimble_tile.core.oklab import lab_of, light_of
-from nimble_tile.core.picture import prepare
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks import drawing
 from nimble_tile.core.symbol.looks.drawing import Drawing, Images
@@ -59,12 +59,12 @@ _LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
 
 def linear(colours: np.ndarray) -> np.ndarray:
     """Linear light, 0 to 1, of uint8 sRGB values."""
-    return prepare.linear(np.asarray(colours, float) / 255)
+    return srgb.linear(np.asarray(colours, float) / 255)
 
 
 def encoded(light: np.ndarray) -> np.ndarray:
     """Uint8 sRGB of linear light; outside of 0 to 1 it is cut off."""
-    return np.rint(prepare.encoded(light) * 255).astype(np.uint8)
+    return np.rint(srgb.encoded(light) * 255).astype(np.uint8)
 
 
 def rgb_of(colour: str) -> np.ndarray:

@@ -123,6 +123,11 @@ class _Solved:
 def _eliminate(block: Block, free: np.ndarray, gain: np.ndarray) -> _Solved:
     """Reduced row echelon form of a block's free bits, columns in order of gain.
 
+    It is found from the other side: the few check equations of the block are brought to
+    echelon form from the last column to the first. What follows from the others there is
+    just what is no pivot here, since a set of columns is a basis of a code if and only if
+    the rest is one of its dual (J. Oxley, "Matroid Theory", 2nd ed., section 2.2).
+
     Parameters
     ----------
     block : Block
@@ -140,25 +145,32 @@ def _eliminate(block: Block, free: np.ndarray, gain: np.ndarray) -> _Solved:
         empty = np.zeros((0, len(order)), np.uint8)
         return _Solved(codewords, 7 - order % 8, np.zeros(0, np.int64), empty)
     value = (0x80 >> bit).astype(np.int64)
-    whole = np.zeros((count, data + correction), np.uint8)
-    whole[np.arange(count), place] = value
-    whole[:, data:] = multiply(responses(data, correction)[place], value[:, None])
-    dense = np.unpackbits(whole, axis=1)[:, order]
-    padded = np.zeros((count, -(-dense.shape[1] // 64) * 64), np.uint8)
-    padded[:, : dense.shape[1]] = dense
-    packed = np.packbits(padded, axis=1, bitorder="little").view(np.uint64)
-    packed = np.ascontiguousarray(packed)
-    pivots: list[int] = []
+    answers = multiply(responses(data, correction)[place], value[:, None]).astype(np.uint8)
+    checks, width = 8 * correction, len(order)
+    dense = np.zeros((checks, -(-width // 64) * 64), np.uint8)
+    dense[:, 8 * place + bit] = np.unpackbits(answers, axis=1).T
+    dense[np.arange(checks), 8 * data + np.arange(checks)] = 1
+    dense[:, :width] = dense[:, order[::-1]]
+    packed = np.packbits(dense, axis=1, bitorder="little").view(np.uint64)
+    follows: list[int] = []  # bits that follow from the others, from the last in order
     order_of: list[int] = []
-    unused = np.ones(count, bool)
-    for first in range(0, dense.shape[1], GROUP):
+    unused = np.ones(checks, bool)
+    for first in range(0, width, GROUP):
         columns, chosen = _reduce(packed, first, unused)
-        pivots += [first + at for at in columns]
+        follows += [width - 1 - first - at for at in columns]
         order_of += chosen
-        if len(pivots) == count:
+        if len(follows) == checks:
             break
-    rows = np.unpackbits(packed[order_of].view(np.uint8), axis=1, bitorder="little")
-    return _Solved(codewords, 7 - order % 8, np.array(pivots, np.int64), rows[:, : dense.shape[1]])
+    solved = np.unpackbits(packed[order_of].view(np.uint8), axis=1, bitorder="little")
+    leads = np.zeros(width, bool)
+    leads[np.argsort(order, kind="stable")[8 * place + bit]] = True
+    leads[np.argsort(order, kind="stable")[8 * data :]] = True
+    leads[follows] = False
+    pivots = np.flatnonzero(leads)
+    rows = np.zeros((count, width), np.uint8)
+    rows[np.arange(count), pivots] = 1
+    rows[:, follows] = solved[:, width - 1 - pivots].T
+    return _Solved(codewords, 7 - order % 8, pivots, rows)
 
 
 GROUP = 8

@@ -12,6 +12,7 @@ from nimble_tile.ui.bench.lenses import Lens
 if TYPE_CHECKING:
     from nimble_tile.ui.bench.bench import Bench
     from nimble_tile.ui.bench.foot import Foot
+    from nimble_tile.ui.bench.hands.base import Hand
     from nimble_tile.ui.work.answer import Answer
     from nimble_tile.ui.work.engine import Engine
     from nimble_tile.ui.work.session import Session
@@ -68,6 +69,20 @@ class Looking(QObject):
         leaves_layout = what == "layout" and self._session.piece.layout.digest is not None
         if (on and what != "layout") or leaves_layout:
             self.refresh()
+
+    def take_up(self, hand: Hand | None, own: tuple[Hand, ...]) -> None:
+        """Work on the finished piece with one of a room's own hands, or with none of them."""
+        bench = self.bench
+        if hand is None:
+            if bench.hand in own:
+                bench.take_hand(None)
+            return
+        if bench.hand is not hand:
+            bench.take_hand(hand)
+            # Only when work begins: the x-ray may well be looked through meanwhile.
+            if bench.lens is not Lens.FINISHED:
+                self.look_through(Lens.FINISHED)
+        bench.update()
 
     def work_on(self, what: str) -> None:
         """A hand works on the ``"guard"``, the ``"cut_out"``, the ``"crop"`` or on nothing."""

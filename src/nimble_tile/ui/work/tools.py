@@ -46,6 +46,9 @@ class Sight(Protocol):
     def work_on(self, what: str) -> None:
         """A hand works on the ``"guard"``, the ``"cut_out"``, the ``"crop"`` or on nothing."""
 
+    def take_up(self, hand: object | None, own: tuple[object, ...]) -> None:
+        """Work on the finished piece with one of a room's own hands, or with none of them."""
+
     def move_code(self, on: bool) -> None:
         """The pointer holds the code, or has let it go."""
 

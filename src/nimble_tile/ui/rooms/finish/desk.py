@@ -12,7 +12,6 @@ from nimble_tile.core.additions import Layout
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.bench.hands.laid import ItemPlacing, LaidHand
 from nimble_tile.ui.bench.hands.layout import LayoutHand
-from nimble_tile.ui.bench.lenses import Lens
 from nimble_tile.ui.kit.images import PICTURES
 from nimble_tile.ui.rooms.finish.rung import FinishRung
 from nimble_tile.ui.work.jobs import Progress
@@ -62,20 +61,11 @@ class FinishDesk(QObject):
     def work_on(self, what: str) -> None:
         """Take a hand: ``"caption"``, ``"layout"``, or neither of them."""
         hand = {"caption": self.hand, "layout": self.layout}.get(what)
-        if hand is None:
-            if self.bench.hand in (self.hand, self.layout):
-                self.bench.take_hand(None)
-            return
         if what == "caption":
             self.hand.index = self.rung.caption.index
-        else:
+        elif what == "layout":
             self._follow_layout(self.session.piece)
-        if self.bench.hand is not hand:
-            self.bench.take_hand(hand)
-            # Only when work begins: the x-ray may well be looked through meanwhile.
-            if self.bench.lens is not Lens.FINISHED:
-                self.sight.look_through(Lens.FINISHED)
-        self.bench.update()
+        self.sight.take_up(hand, (self.hand, self.layout))
 
     def _pick(self, index: int) -> None:
         self.hand.index = index

@@ -13,7 +13,6 @@ from nimble_tile.core.errors import UserError
 from nimble_tile.ui.bench.hands.laid import ItemPlacing, LaidHand
 from nimble_tile.ui.bench.hands.mask_editor import MaskEditor
 from nimble_tile.ui.bench.hands.plate import PlateHand
-from nimble_tile.ui.bench.lenses import Lens
 from nimble_tile.ui.rooms.logo.rung import LogoRung
 from nimble_tile.ui.work.jobs import Progress
 
@@ -76,18 +75,9 @@ class LogoDesk(QObject):
 
     def work_on(self, what: str) -> None:
         """Take a hand: ``"logo"``, ``"plate"``, or neither of them."""
-        hand = {"logo": self.hand, "plate": self.plate}.get(what)
-        if hand is None:
-            if self.bench.hand in (self.hand, self.plate):
-                self.bench.take_hand(None)
-            return
         self.hand.index = self.rung.index
-        if self.bench.hand is not hand:
-            self.bench.take_hand(hand)
-            # Only when work begins: the x-ray may well be looked through meanwhile.
-            if self.bench.lens is not Lens.FINISHED:
-                self.sight.look_through(Lens.FINISHED)
-        self.bench.update()
+        hand = {"logo": self.hand, "plate": self.plate}.get(what)
+        self.sight.take_up(hand, (self.hand, self.plate))
 
     def _pick(self, index: int) -> None:
         self.hand.index = index

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from nimble_tile.ui.bench.hands.brush import BrushHand
     from nimble_tile.ui.rooms.picture.cutout import CutOutPage
     from nimble_tile.ui.rooms.picture.frame import FramePage
-    from nimble_tile.ui.rooms.picture.place import PlacePage
+    from nimble_tile.ui.rooms.picture.placement import PlacePage
     from nimble_tile.ui.rooms.picture.tones import TonesPage
     from nimble_tile.ui.work.engine import Shown
     from nimble_tile.ui.work.sights import Places
@@ -98,7 +98,7 @@ class PictureRung(PagedRung):
 
     @cached_property
     def place(self) -> PlacePage:
-        from nimble_tile.ui.rooms.picture.place import PlacePage
+        from nimble_tile.ui.rooms.picture.placement import PlacePage
 
         page = PlacePage(self.session, self._desk)
         page.free_corners.connect(self.free_corners)
