@@ -4,9 +4,12 @@ import io
 import os
 import signal
 import struct
+import subprocess
+import sys
 import threading
 import time
 import zipfile
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -199,6 +202,18 @@ def test_long_texts_that_begin_like_wifi_are_read_in_linear_time():
 
 
 # Readers, and the command line -----------------------------------------------------------
+
+
+def test_programs_that_lie_beside_a_picture_are_not_run(tmp_path):
+    # Python's -m looks into the working folder first: a folder of downloads is no place for that.
+    for name in ("numpy", "cv2", "resource", "struct"):
+        (tmp_path / f"{name}.py").write_text("open('ran', 'w'); raise SystemExit")
+    (tmp_path / "code.png").write_bytes(encoded(np.full((60, 60, 3), 200, np.uint8)))
+    program = Path(sys.executable).with_name("nimble-tile")
+    done = subprocess.run([program, "check", "code.png"], cwd=tmp_path, capture_output=True,
+                          text=True)  # fmt: skip
+    assert done.returncode == 1 and "0 of 4 readers" in done.stdout
+    assert not (tmp_path / "ran").exists()
 
 
 def test_a_reader_that_was_stopped_before_its_first_answer_is_left_soon():

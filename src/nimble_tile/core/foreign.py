@@ -98,7 +98,7 @@ class _Worker:
         self.stop()
         quiet = {"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1", "RUST_BACKTRACE": "0"}
         self._process = subprocess.Popen(
-            [sys.executable, "-m", "nimble_tile.core.foreign_worker"],
+            [sys.executable, "-P", "-m", "nimble_tile.core.foreign_worker"],
             stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
             bufsize=0, env={**os.environ, **quiet},
         )  # fmt: skip

@@ -158,7 +158,7 @@ class ReaderBay:
         command: Sequence[str] | None = None,
     ) -> None:
         count = processes or max(1, min(4, os.cpu_count() or 1))
-        command = command or (sys.executable, "-m", "nimble_tile.core.scan.worker")
+        command = command or (sys.executable, "-P", "-m", "nimble_tile.core.scan.worker")
         self.time_limit = time_limit
         self._processes = [_Process(command) for _ in range(count)]
         self._lock = threading.Lock()
