@@ -124,6 +124,11 @@ class Code(Model):
 
 
 Method = Literal["tone", "overlay", "dots", "cut", "grain", "ink", "strokes", "gentle"]
+METHOD_LABELS = {
+    "tone": "Tone", "overlay": "Overlay", "dots": "Dots", "cut": "Two-tone cut",
+    "grain": "Grain", "ink": "Ink", "strokes": "Strokes", "gentle": "Gentle",
+}  # fmt: skip
+"""What each blend method is called."""
 
 Mode = Literal[
     "normal", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn",

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from nimble_tile.core.errors import UserError
-from nimble_tile.core.piece import Code, Piece
+from nimble_tile.core.piece import METHOD_LABELS, Code, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.judging import judge_rendering
@@ -183,7 +183,7 @@ SETTINGS: tuple[Setting, ...] = (
     Setting("blend.strength", "Strength", 0.3, 1, why_not=_with_picture),
     Setting(
         "blend.method", "Blend method",
-        options=_named("tone", "overlay", "dots", "cut", "grain", "ink", "strokes", "gentle"),
+        options=tuple(METHOD_LABELS.items()),
         why_not=_with_picture,
     ),
     Setting("blend.finders", "Strength of finders", 0.3, 1, why_not=_with_picture),

@@ -10,20 +10,17 @@ from nimble_tile.core.piece import Blend, Cut, Dots, Grain, Mode, Strokes
 from nimble_tile.ui.kit.controls import Choice, Segments, Slider, named, row, set_checked
 from nimble_tile.ui.work.session import Session
 
-METHOD_WORDS = {
-    "tone": ("Tone", "Draws each module's own tone into a dark or a light band; colours stay."),
-    "overlay": ("Overlay", "Lays the code, as it looks, over the picture."),
-    "dots": ("Dots", "Dots at the modules' centres; between them the picture shows."),
-    "cut": ("Two-tone cut", "A dark-and-light motif runs through the whole code."),
-    "grain": ("Grain", "The picture in fine dark and light grain inside the modules."),
-    "ink": ("Ink", "The picture is printed in the modules of one kind, or as a tint."),
-    "gentle": (
-        "Gentle",
-        "Moves all tones together, so that the picture stays as alike as readers let it.",
-    ),
-    "strokes": ("Strokes", "Brush strokes along the picture's contours, toned by the code."),
+ABOUT = {
+    "tone": "Draws each module's own tone into a dark or a light band; colours stay.",
+    "overlay": "Lays the code, as it looks, over the picture.",
+    "dots": "Dots at the modules' centres; between them the picture shows.",
+    "cut": "A dark-and-light motif runs through the whole code.",
+    "grain": "The picture in fine dark and light grain inside the modules.",
+    "ink": "The picture is printed in the modules of one kind, or as a tint.",
+    "gentle": "Moves all tones together, so that the picture stays as alike as readers let it.",
+    "strokes": "Brush strokes along the picture's contours, toned by the code.",
 }
-"""Label and explanation of each method."""
+"""What each method does."""
 
 
 class MethodBox(QWidget):
@@ -37,7 +34,7 @@ class MethodBox(QWidget):
         layout.setSpacing(8)
         self._boxes: dict[str, QWidget] = {}
         self._made: dict[str, QVBoxLayout] = {}
-        for method in METHOD_WORDS:
+        for method in ABOUT:
             box = QWidget()
             inside = QVBoxLayout(box)
             inside.setContentsMargins(0, 0, 0, 0)

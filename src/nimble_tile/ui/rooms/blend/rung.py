@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, get_args
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QHideEvent, QImage, QPainter, QShowEvent
 from PySide6.QtWidgets import QCheckBox, QLabel
 
-from nimble_tile.core.piece import Blend, Method, Piece
+from nimble_tile.core.piece import METHOD_LABELS, Blend, Piece
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Fold, Segments, Slider, set_checked, set_rank, soft
 from nimble_tile.ui.kit.pickers import PictureGrid, paint_image
 from nimble_tile.ui.ladder.rung import Rung
 from nimble_tile.ui.rooms.blend.gentlest import GentlestBox
-from nimble_tile.ui.rooms.blend.method_box import METHOD_WORDS, MethodBox
+from nimble_tile.ui.rooms.blend.method_box import ABOUT, MethodBox
 from nimble_tile.ui.work.session import Session
 
 if TYPE_CHECKING:
@@ -62,13 +62,13 @@ class BlendRung(Rung):
         self._theme = themes.LIGHT
         self.method = PictureGrid(
             "Blend method",
-            [(name, METHOD_WORDS[name][0]) for name in get_args(Method)],
+            list(METHOD_LABELS.items()),
             self._paint_method, columns=4, cell=57, captions=True,
         )  # fmt: skip
         self.method.set_notes({"cut": "Two-tone"})
         self.method.chosen.connect(
             lambda method: session.edit(
-                "blend", f"Blend by {METHOD_WORDS[method][0].lower()}", method=method
+                "blend", f"Blend by {METHOD_LABELS[method].lower()}", method=method
             )
         )
         self.about = soft()
@@ -219,7 +219,7 @@ class BlendRung(Rung):
             return
         painter.setPen(QColor(theme.soft))
         painter.setFont(themes.font(20))
-        painter.drawText(area, Qt.AlignmentFlag.AlignCenter, METHOD_WORDS[str(method)][0][0])
+        painter.drawText(area, Qt.AlignmentFlag.AlignCenter, METHOD_LABELS[str(method)][0])
 
     def show_method(self, method: str, image: QImage) -> None:
         """A small picture of a method with the current settings."""
@@ -232,7 +232,7 @@ class BlendRung(Rung):
         blend = piece.blend
         mode = f", {blend.mode}" if blend.method == "overlay" else ""
         guard = ", guarded" if piece.picture.guard else ""
-        return f"{METHOD_WORDS[blend.method][0]}{mode}, strength {blend.strength:.0%}{guard}"
+        return f"{METHOD_LABELS[blend.method]}{mode}, strength {blend.strength:.0%}{guard}"
 
     def show_piece(self, piece: Piece) -> None:
         blend, there = piece.blend, piece.picture.digest is not None
@@ -246,7 +246,7 @@ class BlendRung(Rung):
             self._images.clear()
             self.fidelity.setText("")
         self.method.set_value(blend.method)
-        self.about.setText(METHOD_WORDS[blend.method][1])
+        self.about.setText(ABOUT[blend.method])
         self._tell_guarantee()
         self.strength.set_value(blend.strength)
         if not self._complete:
