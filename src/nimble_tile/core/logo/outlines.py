@@ -68,7 +68,7 @@ def _alike(shapes: tuple[Shape, ...], drawn: np.ndarray) -> bool:
         return np.dstack([rgba[..., :3] * alpha, rgba[..., 3:]])
 
     off = np.abs(weighed(ours) - weighed(drawn)).max(2)
-    # Nor may a small part be missing, which the mean would not tell.
+    # The mean would not show that a small part is missing, so small areas are compared too.
     import cv2
 
     spots = cv2.blur(off, (9, 9))

@@ -173,7 +173,7 @@ def threshold_of(cells: np.ndarray, window: int) -> np.ndarray:
 
 
 def middle_of(cells: np.ndarray) -> float:
-    """Half way between the dark and the light of the code."""
+    """The value half way between the code's dark and light modules."""
     inner = cells[
         WINDOW * SAMPLE_CELLS : -WINDOW * SAMPLE_CELLS,
         WINDOW * SAMPLE_CELLS : -WINDOW * SAMPLE_CELLS,

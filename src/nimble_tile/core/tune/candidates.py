@@ -10,7 +10,7 @@ from nimble_tile.core.scan.fidelity import Fidelity
 from nimble_tile.core.tune.guess import Trait
 
 MISSING = 0.02
-"""Likeness that a reader is worth which does not read the image straight on."""
+"""Likeness taken off for each reader that does not read the image straight on."""
 
 COLOUR = 0.001
 """Likeness that a unit of mean colour difference is worth."""

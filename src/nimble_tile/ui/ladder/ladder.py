@@ -172,7 +172,7 @@ class Ladder(QScrollArea):
         for at, (line, rung) in enumerate(zip(self.rows, self.rungs, strict=True)):
             line.set_open(at == index)
             rung.setVisible(at == index)
-        # Rows move under a pointer that stands still, of which they are not told.
+        # Opening moves rows under a resting pointer, and Qt sends them no leave or enter event.
         QTimer.singleShot(0, self._look_for_pointer)
         if index >= 0:
             line = self.rows[index]

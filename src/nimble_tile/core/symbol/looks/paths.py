@@ -153,7 +153,7 @@ def _text(value: float) -> str:
 
 
 def _numbers(values: Iterable[float]) -> str:
-    """Numbers with no more between them than it needs."""
+    """Numbers joined by as few separators as path data needs."""
     out = ""
     for value in values:
         text = _text(value)

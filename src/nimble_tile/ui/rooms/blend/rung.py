@@ -282,7 +282,7 @@ class BlendRung(Rung):
             else f"Fidelity {fidelity.ssim_view:.2f} of 1\n"
             f"Mean colour difference {fidelity.delta_e_mean:.1f}"
         )
-        # Every reason, where the slider is that answers most of them.
+        # All reasons are listed here, because the strength slider answers most of them.
         reasons = [f"{reason.text} {reason.way_out}".strip() for reason in verdict.reasons]
         if verdict.state != "well" and self.session.piece.picture.guard is not None:
             reasons.insert(0, "The guard may take too much: keep it less, or free a part of it.")

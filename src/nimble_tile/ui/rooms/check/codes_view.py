@@ -91,7 +91,7 @@ class CodesView(QWidget):
             painter.drawPolygon(quad)
             painter.setPen(QPen(colour, 3 if chosen else 1.5))
             painter.drawPolygon(quad)
-            # Outside the code, which may be smaller than its number.
+            # The number stands outside the code, which may be smaller than the badge.
             outer = quad.boundingRect()
             badge = QRectF(0, 0, 24, 24)
             badge.moveCenter(outer.topLeft() - QPointF(12, 12))

@@ -242,7 +242,7 @@ class MendWindow(SideWindow):
         area = self.view.region
         region = None if area is None else area.getRect()
         bay, shown = self.tools.bay, self.tools.answer.shown
-        # What lies on the bench may be what the picture was made from.
+        # The picture may well be an export of the piece on the bench: try its symbol first.
         own = [] if shown is None or shown.rendering is None else [shown.rendering.symbol]
 
         def work(task: Task) -> list[Suspect]:

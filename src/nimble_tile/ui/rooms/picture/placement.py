@@ -242,7 +242,7 @@ class PlacePage(Page):
         )  # fmt: skip
         side = min(side, *self._size)
         height = side * old.height / old.width
-        # Another side is taken about the middle.
+        # A new side length keeps the middle where it is.
         x, y = x + (old.width - side) / 2, y + (old.height - height) / 2
         if old.upright:
             x, y = float(round(x)), float(round(y))
