@@ -19,7 +19,7 @@ from nimble_tile.core.errors import MessageError
 from nimble_tile.core.piece import Code, Message
 from nimble_tile.core.rendering import plain_code
 from nimble_tile.core.scan.bay import ReaderBay
-from nimble_tile.core.scan.readers import NAMES
+from nimble_tile.core.scan.readers import READER_NAMES
 from nimble_tile.core.symbol.encode import Symbol, encode
 from nimble_tile.core.symbol.freedom import freedom
 from nimble_tile.core.symbol.steering import Steered, Steering, Wanted
@@ -65,7 +65,7 @@ def read(bay: ReaderBay, symbol: Symbol) -> set[str]:
         for outcome in bay.read(image):
             if any(reading.text == symbol.text for reading in outcome.readings):
                 found.add(outcome.name)
-        if len(found) == len(NAMES):
+        if len(found) == len(READER_NAMES):
             break
     return found
 
@@ -78,9 +78,9 @@ def main(count: int) -> None:
         symbol, found = draw(rng, number)
         seen = read(bay, found.symbol)
         ours.update(seen)
-        whole += len(seen) == len(NAMES)
+        whole += len(seen) == len(READER_NAMES)
         gained += found.after - found.before
-        missing = sorted(set(NAMES) - seen)
+        missing = sorted(set(READER_NAMES) - seen)
         twin = read(bay, symbol) if missing else seen
         for name in missing:
             told = "its plain twin too" if name not in twin else "not its plain twin"
@@ -88,7 +88,7 @@ def main(count: int) -> None:
             print(f"  {name} misses {symbol.version}-{symbol.level}, {told}", flush=True)
     bay.close()
     print(f"{count} steered symbols, matches as predicted in all; mean gain {gained / count:.3f}")
-    for name in NAMES:
+    for name in READER_NAMES:
         print(
             f"{name}: {ours[name]} of {count}; plain twins missed too "
             f"{count - ours[name] - lost[name]}; lost by steering {lost[name]}"

@@ -13,7 +13,7 @@ from nimble_tile.core.blend import Plan, blend
 from nimble_tile.core.blend.colour import move_luma
 from nimble_tile.core.blend.modes import MODES
 from nimble_tile.core.blend.overlay import _laid
-from nimble_tile.core.blend.plan import coverage
+from nimble_tile.core.blend.plan import pixel_shares
 from nimble_tile.core.errors import MessageError, PictureError
 from nimble_tile.core.piece import Blend, Code, Message, Mode, Picture, Piece, Region
 from nimble_tile.core.render import Renderer, render
@@ -131,7 +131,7 @@ def test_non_separable_modes_follow_the_specifications_own_steps():
 
 def test_coverage_is_exact_at_fractional_module_sizes():
     dark = np.array([[True, False, True]] * 3)
-    share = coverage(dark, 7)
+    share = pixel_shares(dark, 7)
     # 7 pixels for 3 modules: module edges at 2.333 and 4.667.
     assert np.allclose(share[0], [1, 1, 1 / 3, 0, 1 / 3, 1, 1], atol=1e-5)
     assert share.sum() == pytest.approx(dark.sum() * (7 / 3) ** 2, rel=1e-5)

@@ -310,7 +310,7 @@ def test_everything_comes_back_from_the_project_file(store, tmp_path):
         archive.load(broken, PictureStore())
 
 
-@pytest.mark.parametrize("name", list(arrange.SHIPPED))
+@pytest.mark.parametrize("name", list(arrange.SHIPPED_LAYOUTS))
 def test_a_piece_is_read_in_every_layout(name, bay):
     pieces, pictures = demo_pieces()
     for own in ("walk-ticket", "heron-mark"):

@@ -14,7 +14,7 @@ from nimble_tile.core.phonelog import PhoneTest
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Message, Piece
 from nimble_tile.core.project import archive
-from nimble_tile.core.project.drafts import MOST, Draft, free_name
+from nimble_tile.core.project.drafts import MOST_DRAFTS, Draft, free_name
 from nimble_tile.core.project.recovery import Leftover, Recovery
 
 THUMB = encoded(np.full((40, 40, 3), 120, np.uint8))
@@ -57,10 +57,10 @@ def test_drafts_and_the_pictures_they_need_come_back_from_the_file(photo_piece, 
 
 def test_a_project_with_as_many_drafts_as_possible_opens(store, tmp_path):
     piece = Piece(message=Message(text=LINK))
-    drafts = [draft(piece, number) for number in range(MOST)]
+    drafts = [draft(piece, number) for number in range(MOST_DRAFTS)]
     path = tmp_path / "many.nimbletile"
     archive.save(piece, store, path, drafts)
-    assert len(archive.load_project(path, store).drafts) == MOST
+    assert len(archive.load_project(path, store).drafts) == MOST_DRAFTS
 
 
 def rewritten(path, change, thumbs=None):
@@ -80,7 +80,7 @@ def rewritten(path, change, thumbs=None):
     ("change", "told"),
     [
         (lambda d: d.update(drafts={"a": 1}), "list"),
-        (lambda d: d.update(drafts=d["drafts"] * (MOST + 1)), "list"),
+        (lambda d: d.update(drafts=d["drafts"] * (MOST_DRAFTS + 1)), "list"),
         (lambda d: d["drafts"].append(d["drafts"][0]), "one key"),
         (lambda d: d["drafts"][0].update(key="../../etc"), "not possible"),
         (lambda d: d["drafts"][0].update(name="  "), "not possible"),
@@ -251,11 +251,12 @@ def test_a_full_shelf_says_so(window, settle):
     settle(window)
     piece = window.session.piece
     drafts = [
-        draft(piece.edited("code", quiet_zone=n % 7, keep=n / 500), n) for n in range(1, MOST + 1)
+        draft(piece.edited("code", quiet_zone=n % 7, keep=n / 500), n)
+        for n in range(1, MOST_DRAFTS + 1)
     ]
     window.session.put_drafts(drafts)
     window.draft_desk.keep()
-    assert len(window.session.drafts) == MOST and "200" in window.notice.label.text()
+    assert len(window.session.drafts) == MOST_DRAFTS and "200" in window.notice.label.text()
 
 
 def test_what_is_only_learned_asks_nobody_to_save(window, settle, qtbot, tmp_path):
@@ -306,14 +307,14 @@ def test_a_comparison_ends_with_the_next_change(window, settle, qtbot, tmp_path)
 def test_images_of_other_shapes_are_fitted_into_one_frame(qapp):
     from PySide6.QtGui import QColor, QImage
 
-    from nimble_tile.ui.rooms.drafts.compare_view import Compared, Side
+    from nimble_tile.ui.rooms.drafts.compare_view import Compared, ComparedSide
 
     left, right = (QImage(*size, QImage.Format.Format_RGB32) for size in ((200, 100), (50, 100)))
     left.fill(QColor("#204060"))
     right.fill(QColor("#c0a020"))
     view = Compared()
     view.resize(648, 348)
-    view.take(Side("a", "", left), Side("b", "", right))
+    view.take(ComparedSide("a", "", left), ComparedSide("b", "", right))
     view.move_line(0.0)
     shot = view.grab().toImage()
     middle = shot.pixelColor(shot.width() // 2, shot.height() // 2)

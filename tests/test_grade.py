@@ -11,7 +11,7 @@ import pytest
 from nimble_tile.core.linear import encoded_table
 from nimble_tile.core.piece import Code, Message
 from nimble_tile.core.scan.grade import at_least, at_most, grade
-from nimble_tile.core.scan.locate import patches, refined
+from nimble_tile.core.scan.locate import patches, refined_corners
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import encode
 
@@ -189,9 +189,9 @@ def test_corners_are_put_right_in_perspective(symbol):
     matrix = cv2.getPerspectiveTransform(np.float32(quad), np.float32(true))
     seen = cv2.warpPerspective(image, matrix, image.shape[::-1], borderValue=255)
     rough = true + np.array([[4, -3], [-5, 2], [3, 5], [-2, -4]])
-    found = refined(seen, rough, symbol.dark)
+    found = refined_corners(seen, rough, symbol.dark)
     assert np.abs(found - true).max() < 0.8 < np.abs(rough - true).max()
     assert patches(seen, found, symbol.dark).share == 1.0
     # Where there is no symbol, nothing is moved.
     noise = np.random.default_rng(0).integers(0, 256, seen.shape, np.uint8)
-    assert np.array_equal(refined(noise, rough, symbol.dark), rough)
+    assert np.array_equal(refined_corners(noise, rough, symbol.dark), rough)

@@ -27,7 +27,12 @@ from nimble_tile.core.details import (
     Wifi,
 )
 from nimble_tile.core.message import campaign, kinds
-from nimble_tile.core.message.density import density, host_in_capitals, unescaped, without_slash
+from nimble_tile.core.message.density import (
+    density,
+    host_in_capitals,
+    percent_decoded,
+    without_slash,
+)
 from nimble_tile.core.message.kinds.money import _bech32_good
 from nimble_tile.core.piece import Code, Message
 from nimble_tile.core.symbol.encode import encode
@@ -305,7 +310,7 @@ def test_offers_are_safe_and_give_what_they_say():
     )  # RFC 3986, 6.2.2.1: scheme and host alone do not care for case
     assert host_in_capitals("https://lücke.example/a") == "HTTPS://lücke.example/a"
     assert without_slash("https://a.example/b/?q=/#/") == "https://a.example/b?q=/#/"
-    assert unescaped("https://a.example/%7Eb%2Fc%41") == "https://a.example/~b%2FcA"
+    assert percent_decoded("https://a.example/%7Eb%2Fc%41") == "https://a.example/~b%2FcA"
     message = Message(text="https://www.lanternwalk.example/dusk/walk7/")
     code = Code()
     known = density(message, code, encode(message, code))

@@ -249,7 +249,7 @@ def test_contrast_figures_of_known_pairs():
     # ISO/IEC 15415, symbol contrast (memory): 0.70, 0.55, 0.40, 0.20.
     for difference, grade in ((0.7, "A"), (0.69, "B"), (0.55, "B"), (0.4, "C"), (0.2, "D"),
                               (0.19, "F")):  # fmt: skip
-        assert contrasts.grade(difference) == grade
+        assert contrasts.contrast_grade(difference) == grade
     # Red on white: fine for the eye, gone for a scanner with red light (common practice).
     red = measured(look_of("#ff3020", "#ffffff"))
     assert red.grade <= "B" and red.red_grade == "F"

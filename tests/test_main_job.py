@@ -21,7 +21,7 @@ from nimble_tile.core.piece import Blend, Code, Finish, Message, Picture, Piece,
 from nimble_tile.core.project.recovery import Recovery
 from nimble_tile.core.render import Renderer, render
 from nimble_tile.core.scan.judging import judge_rendering
-from nimble_tile.core.scan.readers import NAMES, READERS
+from nimble_tile.core.scan.readers import READER_NAMES, READERS
 from nimble_tile.core.scan.reasons import explain
 from nimble_tile.core.scan.verdict import Mark, Verdict
 
@@ -74,7 +74,8 @@ def test_tone_keeps_more_of_the_picture_than_overlay_that_reads_alike(store, pho
                 piece = photo_piece(name).edited("blend", method=method, strength=float(strength))
                 made = renderer.render(piece, 800)
                 texts = [
-                    [found.text for found in READERS[reader]().read(made.image)] for reader in NAMES
+                    [found.text for found in READERS[reader]().read(made.image)]
+                    for reader in READER_NAMES
                 ]
                 if all(LINK in found for found in texts):
                     from nimble_tile.core.scan.judging import fidelity_of
@@ -97,7 +98,9 @@ def test_any_plain_code_is_read_by_most_readers(text, level, mask, quiet):
         code=Code(level=level, mask=mask, quiet_zone=quiet),
     )
     image = render(piece, 420).image
-    read = [name for name in NAMES if any(f.text == text for f in READERS[name]().read(image))]
+    read = [
+        name for name in READER_NAMES if any(f.text == text for f in READERS[name]().read(image))
+    ]
     assert "zxing-cpp" in read
     assert len(read) >= 3, read
 
@@ -185,7 +188,9 @@ def told(state, marks, looked):
 
 
 def marks(*unread):
-    return tuple(Mark(name, name not in unread, None if name in unread else LINK) for name in NAMES)
+    return tuple(
+        Mark(name, name not in unread, None if name in unread else LINK) for name in READER_NAMES
+    )
 
 
 def test_reasons_name_the_pattern_that_is_broken(store):

@@ -91,7 +91,7 @@ def test_moving_scaling_and_turning_keep_the_perspective():
     turned = gestures.turned(start, 30.0, (2000, 2000))
     lengths = np.hypot(*(np.roll(corners(turned), -1, axis=0) - corners(turned)).T)
     assert np.allclose(lengths, np.hypot(*edges.T))
-    flat = gestures.flattened(start, SIZE)
+    flat = gestures.without_perspective(start, SIZE)
     assert flat.bend is None
     assert side_of(flat) == pytest.approx(side_of(start), rel=1e-6)
 

@@ -203,7 +203,7 @@ def test_a_rough_stroke_finds_its_subject():
 
 def test_masks_are_kept_small_and_come_back(store):
     mask = masks.painted(masks.empty((6000, 4000)), [(500, 500)], 80, 0.5)
-    assert max(mask.shape) == masks.LONGEST
+    assert max(mask.shape) == masks.LONGEST_MASK_SIDE
     digest = store.add_mask(mask)
     assert np.array_equal(store.mask(digest), mask)
     assert len(store.file(digest)) < 40_000

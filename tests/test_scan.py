@@ -12,7 +12,7 @@ from nimble_tile.core.piece import Code, Message, Piece
 from nimble_tile.core.render import Renderer, render
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.judging import Given, judge, judge_rendering
-from nimble_tile.core.scan.readers import NAMES, READERS, to_grey
+from nimble_tile.core.scan.readers import READER_NAMES, READERS, to_grey
 from nimble_tile.core.scan.sampling import sample
 
 
@@ -20,7 +20,7 @@ def plain(text=LINK, side=None, **code):
     return render(Piece(message=Message(kind="text", text=text), code=Code(**code)), side)
 
 
-@pytest.mark.parametrize("name", NAMES)
+@pytest.mark.parametrize("name", READER_NAMES)
 @pytest.mark.parametrize("text", ["0123456789" * 4, "HELLO 123", LINK, "Fähre 鷺 🏮\nzwei"])
 def test_each_reader_reads_grey_and_colour_and_changes_nothing(name, text):
     image = plain(text, 400, level="Q", raise_level=False, mask=3).image.copy()

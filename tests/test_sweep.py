@@ -10,7 +10,7 @@ from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
-from nimble_tile.core.tune.sweep import MOST, SETTINGS, Setting, board, setting, sweep
+from nimble_tile.core.tune.sweep import MOST_PIECES, SETTINGS, Setting, board, setting, sweep
 
 FEW = tuple(t for t in shipped() if t.name in ("In the hand", "From the side"))
 
@@ -82,7 +82,7 @@ def test_what_is_not_possible_is_said_in_its_cell(store, bay, photo_piece):
     (odd,) = board(piece, [setting("blend.strength")], [[7.0]])
     assert odd.piece is None and "not possible" in odd.error
     assert next(iter(sweep([odd], Renderer(store), Room(bay), (), lambda _: 400))) is odd
-    with pytest.raises(UserError, match=str(MOST)):
+    with pytest.raises(UserError, match=str(MOST_PIECES)):
         board(piece, [setting("blend.strength"), setting("code.mask")], [range(9), range(8)])
 
 

@@ -337,7 +337,7 @@ def test_trials_settle_the_verdict(drawn, bay, room):
 
 def test_limits_are_where_readers_give_up(drawn, room, monkeypatch):
     # To a sixteenth of each range is enough here.
-    monkeypatch.setattr("nimble_tile.core.trials.limits.STEPS", 4)
+    monkeypatch.setattr("nimble_tile.core.trials.limits.HALVINGS", 4)
     _, rendering = drawn(strength=0.5)
     subject = subject_of(rendering)
     found = {r.limit.key: r for r in limits(room, subject)}

@@ -9,7 +9,7 @@ from skimage.metrics import structural_similarity as outside_similarity
 
 from conftest import LINK, encoded, photograph
 from nimble_tile.core.blend import gentle
-from nimble_tile.core.blend.eye import BLUR, EYE_CELLS, WINDOW, Likeness
+from nimble_tile.core.blend.eye import EYE_BLUR, EYE_CELLS, WINDOW, Likeness
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import strengths
 from nimble_tile.core.errors import UserError
@@ -64,7 +64,7 @@ def test_likeness_is_structural_similarity_and_its_slope_is_true():
     outside = outside_similarity(a, b, data_range=255, win_size=WINDOW)
     assert alike == pytest.approx(outside, abs=1e-4)
     assert (EYE_CELLS, WINDOW) == (fidelity.PIXELS_A_MODULE, fidelity.WINDOW)
-    assert EYE_CELLS * BLUR == fidelity.EYE_BLUR
+    assert EYE_CELLS * EYE_BLUR == fidelity.EYE_BLUR
     for row, column in ((20, 30), (40, 11), (33, 50)):
         up, down = b.copy(), b.copy()
         up[row, column] += 2
@@ -219,11 +219,11 @@ def test_weakest_modules_are_found_in_frames(photo_piece, store, bay):
 @pytest.fixture
 def quick(monkeypatch):
     """A search of a few steps."""
-    monkeypatch.setattr(gentlest, "TRIES", 3)
+    monkeypatch.setattr(gentlest, "MOST_CANDIDATES", 3)
     monkeypatch.setattr(gentlest, "RENDERED", 5)
     monkeypatch.setattr(gentlest, "FINALISTS", 2)
     monkeypatch.setattr(gentlest, "EACH_AT", (2,))
-    monkeypatch.setattr(gentlest, "LEVELS", (("L", 2, 0.62), ("M", 1, 0.55)))
+    monkeypatch.setattr(gentlest, "LEVELS_TRIED", (("L", 2, 0.62), ("M", 1, 0.55)))
 
 
 def test_the_gentlest_pass_finds_a_better_blend_and_always_the_same(photo_piece, store, bay, quick):
@@ -322,7 +322,7 @@ def test_nothing_is_found_where_there_is_nothing(bay):
 def brisk(monkeypatch):
     """Mending in fewer steps."""
     monkeypatch.setattr(mend, "HEAVIER", (12.0,))
-    monkeypatch.setattr(mend, "STEPS", (0.15,))
+    monkeypatch.setattr(mend, "WEAKENING_STEPS", (0.15,))
 
 
 def test_a_failing_picture_is_mended_by_less_than_more_overlay(bay, brisk):

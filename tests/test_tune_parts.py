@@ -24,7 +24,7 @@ from nimble_tile.core.symbol.steering import Steering, Wanted
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
 from nimble_tile.core.tune import areas, guess, mend, recover
-from nimble_tile.core.tune.finders import finders
+from nimble_tile.core.tune.finders import likely_finders
 from nimble_tile.core.tune.measure import Measure, person_made
 
 from test_cli import run  # isort: skip
@@ -50,7 +50,7 @@ def test_finders_are_found_however_they_are_turned(angle):
     turn = cv2.getRotationMatrix2D((185, 185), angle, 1)
     turn[:, 2] += 115
     image = cv2.warpAffine(flat, turn, (600, 600), borderValue=(255, 255, 255))
-    peaks = finders(cv2.cvtColor(image, cv2.COLOR_RGB2GRAY).astype(np.float32))
+    peaks = likely_finders(cv2.cvtColor(image, cv2.COLOR_RGB2GRAY).astype(np.float32))
     module, n = 370 / (symbol.side + 8), symbol.side
     for column, row in ((7.5, 7.5), (n + 0.5, 7.5), (7.5, n + 0.5)):
         x, y = turn @ (column * module, row * module, 1)
@@ -184,7 +184,7 @@ def test_a_message_that_only_begins_alike_is_told_apart(bay):
     assert right.sure and right.parity > recover.PARITY and not right.alike
     other = recover.suspects(image, LINK[:-5] + "path9/x")
     assert not any(suspect.sure for suspect in other)
-    alike = [suspect for suspect in other if suspect.score >= recover.SURE]
+    alike = [suspect for suspect in other if suspect.score >= recover.SURE_CORRELATION]
     assert alike and all(suspect.alike for suspect in alike)
     with pytest.raises(UserError, match="begins alike"):
         mend.find(image, LINK[:-5] + "path9/x", bay)
@@ -409,7 +409,7 @@ def test_places_of_a_mended_picture_hold_every_module_once_and_lie_where_they_ar
         np.zeros((430, 430, 3), np.uint8), suspect, quiet, {"a": True}, 0.9, None, change,
         (0.5, 0.5, 0.5), True,
     )  # fmt: skip
-    found = areas.parts(attempt)
+    found = areas.named_areas(attempt)
     assert (np.sum(list(found.values()), axis=0) == 1).all()
     first, second = areas.changed_areas(attempt)
     assert (first.name, first.changed, first.by) == ("Upper left finder", 49, 40)

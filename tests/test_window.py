@@ -21,7 +21,7 @@ from nimble_tile.core.scan.readers import READERS
 from nimble_tile.ui.bench.bench import Lens
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.window import Window
-from nimble_tile.ui.work.session import SAMPLE
+from nimble_tile.ui.work.session import SAMPLE_MESSAGE
 from nimble_tile.ui.work.settings import Settings
 
 
@@ -61,7 +61,7 @@ def test_whole_path_type_drop_slide_undo_save_reopen_export_check(
     # The empty window already holds a checked code.
     settle(window)
     assert window.band.words == "Scans well"
-    assert window.answer.verdict.expected == SAMPLE
+    assert window.answer.verdict.expected == SAMPLE_MESSAGE
     # Type: the text is selected, so typing replaces it.
     assert window.message.text.hasFocus()
     QTest.keyClicks(window.message.text, LINK)
@@ -75,7 +75,7 @@ def test_whole_path_type_drop_slide_undo_save_reopen_export_check(
     assert window.band._said.accessibleDescription() == LINK
     # Undo in the field takes back the typing as a whole, and redo brings it again.
     QTest.keyClick(window.message.text, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert window.message.text.toPlainText() == window.session.piece.message.text == SAMPLE
+    assert window.message.text.toPlainText() == window.session.piece.message.text == SAMPLE_MESSAGE
     window.act_redo.trigger()
     assert window.message.text.toPlainText() == LINK
     # Drop a picture: placed, blended and checked without another click.
@@ -264,7 +264,7 @@ def test_unsaved_changes_are_asked_about(window, settle, tmp_path, answer):
     if answer == "stay":
         assert window.session.piece.message.text == LINK
     else:
-        assert window.session.piece.message.text == SAMPLE
+        assert window.session.piece.message.text == SAMPLE_MESSAGE
     assert path.exists() == (answer == "save")
     if answer == "save":
         assert archive.load(path, PictureStore()).message.text == LINK

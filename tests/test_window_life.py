@@ -12,7 +12,7 @@ from conftest import encoded, photograph
 from nimble_tile.core.memory import Memory
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.picture.strokes import Stroke, on_picture
-from nimble_tile.demo import ARTWORKS, TITLES
+from nimble_tile.demo import ARTWORKS, PIECE_TITLES
 from nimble_tile.ui.work.jobs import Jobs
 
 
@@ -179,7 +179,7 @@ def test_a_copy_that_cannot_be_kept_is_told_once(window, settle, qtbot, tmp_path
 
 
 def test_demo_pieces_and_pictures_are_reached_by_name(window, settle, qtbot):
-    assert set(window.demo_actions) == set(TITLES) and len(window.artwork_actions) == 8
+    assert set(window.demo_actions) == set(PIECE_TITLES) and len(window.artwork_actions) == 8
     window.demo_actions["walk-ticket"].trigger()
     qtbot.waitUntil(lambda: window.session.piece.surround.kind == "ticket", timeout=10_000)
     settle(window)

@@ -17,7 +17,7 @@ from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
 from nimble_tile.core.tune import mend as core_mend
-from nimble_tile.core.tune.areas import changed_areas, on_image, parts
+from nimble_tile.core.tune.areas import changed_areas, named_areas, on_image
 
 FEW = tuple(t for t in shipped() if t.name in ("In the hand", "From the side"))
 
@@ -32,7 +32,7 @@ def failing(opacity=0.25):
 
 @pytest.fixture
 def brisk(monkeypatch):
-    monkeypatch.setattr(core_mend, "STEPS", (0.2,))
+    monkeypatch.setattr(core_mend, "WEAKENING_STEPS", (0.2,))
     monkeypatch.setattr(core_mend, "LADDER", (0.5, 0.7, 0.9))
 
 
@@ -70,7 +70,7 @@ def test_a_dropped_picture_is_recognised_mended_and_saved(mender, window, qtbot,
     # The changed places are listed, most changed first, each module in one of them.
     areas = changed_areas(first)
     assert opened.controls.areas.count() == len(areas) > 5
-    assert sum(part.sum() for part in parts(first).values()) == first.changed.size
+    assert sum(part.sum() for part in named_areas(first).values()) == first.changed.size
     # The views differ.
     shots = {}
     for way in ("before", "split", "mended", "changes"):
@@ -91,7 +91,7 @@ def test_a_dropped_picture_is_recognised_mended_and_saved(mender, window, qtbot,
     assert not opened.controls.areas.stays  # it was no click on a place
 
     # A veto by a click on the picture: that place stays to the pixel, others make up for it.
-    middle = np.argwhere(on_image(parts(first)["Middle"], first)).mean(0)
+    middle = np.argwhere(on_image(named_areas(first)["Middle"], first)).mean(0)
     spot = opened.view.from_image(QRectF(middle[1], middle[0], 0, 0).topLeft()).toPoint()
     qtbot.mouseClick(opened.view, Qt.MouseButton.LeftButton, pos=spot)
     assert opened.controls.areas.stays == {"Middle"} and opened.controls.free.isVisible()
@@ -99,7 +99,9 @@ def test_a_dropped_picture_is_recognised_mended_and_saved(mender, window, qtbot,
     qtbot.waitUntil(lambda: not opened.jobs.busy, timeout=90_000)
     second = opened.attempt
     if second.holds:
-        inner = cv2.erode(on_image(parts(first)["Middle"], first).astype(np.uint8), np.ones((5, 5)))
+        inner = cv2.erode(
+            on_image(named_areas(first)["Middle"], first).astype(np.uint8), np.ones((5, 5))
+        )
         assert np.array_equal(second.image[inner > 0], image[inner > 0])
     else:
         assert "result from before" in opened.note.text() and second is first

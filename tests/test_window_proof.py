@@ -18,7 +18,7 @@ from nimble_tile.core.project import archive
 from nimble_tile.core.trials import sets
 from nimble_tile.ui.bench.bench import Lens
 from nimble_tile.ui.kit import theme as themes
-from nimble_tile.ui.rooms.check.phone_view import CARD, SIZES, pixels_a_mm
+from nimble_tile.ui.rooms.check.phone_view import BANK_CARD, PRINT_SIZES, pixels_a_mm
 from nimble_tile.ui.rooms.check.watcher import Watcher
 from nimble_tile.ui.rooms.proof.trial_editor import TrialEditor
 from nimble_tile.ui.rooms.proof.trial_fields import GROUPS, limits_of
@@ -131,7 +131,7 @@ def test_trials_rest_when_asked_and_no_code_empties_the_wall(window, settle, qtb
 
 
 def test_limits_are_sought_while_they_are_looked_at(window, settle, proved, qtbot, monkeypatch):
-    monkeypatch.setattr("nimble_tile.core.trials.limits.STEPS", 3)
+    monkeypatch.setattr("nimble_tile.core.trials.limits.HALVINGS", 3)
     settle(window)
     window.wall.turn_to("limits")
     window.wall.rest.setChecked(False)
@@ -506,7 +506,7 @@ def test_the_phone_test_shows_true_size_and_keeps_its_log(window, settle, qtbot,
     phone.coarser.click()
     assert easel.scale == pytest.approx(4.02)
     assert phone._scale_of(phone.screen()) == pytest.approx(4.02)
-    assert CARD == (85.6, 53.98)  # ISO/IEC 7810, ID-1
+    assert BANK_CARD == (85.6, 53.98)  # ISO/IEC 7810, ID-1
     phone.measure.click()
     # Saved, reopened.
     path = tmp_path / "walk.nimbletile"
@@ -514,7 +514,9 @@ def test_the_phone_test_shows_true_size_and_keeps_its_log(window, settle, qtbot,
     qtbot.waitUntil(lambda: path.exists() and not window.jobs.busy, timeout=10_000)
     assert archive.load(path, window.pictures).log == window.session.piece.log
     assert not window.session.unsaved
-    assert 1.5 <= pixels_a_mm(window.screen()) <= 12 and list(SIZES) == sorted(SIZES)[::-1]
+    assert (
+        1.5 <= pixels_a_mm(window.screen()) <= 12 and list(PRINT_SIZES) == sorted(PRINT_SIZES)[::-1]
+    )
     QTest.keyClick(phone, Qt.Key.Key_Escape)
     assert not phone.isVisible()
 

@@ -28,7 +28,7 @@ from nimble_tile.core.piece import Blend, Code, Ink, Message, Picture, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.judging import judge_rendering
-from nimble_tile.core.scan.readers import NAMES
+from nimble_tile.core.scan.readers import READER_NAMES
 from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.demo import ARTWORKS, artwork
 
@@ -144,7 +144,7 @@ def report(names: list[str], verdicts: dict[tuple[str, float, str], Verdict]) ->
             for s in STRENGTHS
         ]
         text += f"| {method} | {' | '.join(f'{mean:.2f}' for mean in means)} |\n"
-    letters = ", ".join(f"{n[0] if n != 'quirc' else 'u'} = {n}" for n in NAMES)
+    letters = ", ".join(f"{n[0] if n != 'quirc' else 'u'} = {n}" for n in READER_NAMES)
     text += f"\n## Who missed what\n\nEmpty: all read. {letters}.\n"
     for strength in STRENGTHS:
         text += f"\n### Strength {strength:.0%}\n\n| method | {' | '.join(names)} |\n| --- |"

@@ -11,7 +11,7 @@ import numpy as np
 from nimble_tile.core.look import Look
 from nimble_tile.core.piece import Code, Message
 from nimble_tile.core.project.looks import shipped
-from nimble_tile.core.scan.readers import NAMES, READERS
+from nimble_tile.core.scan.readers import READER_NAMES, READERS
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.symbol.looks import drawing
 from nimble_tile.core.symbol.looks.paint import raster
@@ -41,7 +41,7 @@ def text_for(version: str) -> str:
 
 def missed(look: Look, module: int) -> dict[str, list[str]]:
     """Versions that each reader misses."""
-    found: dict[str, list[str]] = {name: [] for name in NAMES}
+    found: dict[str, list[str]] = {name: [] for name in READER_NAMES}
     for version in VERSIONS:
         text = text_for(version)
         symbol = encode(Message(kind="text", text=text), Code(version=version))
@@ -58,8 +58,8 @@ def table(title: str, looks: dict[str, Look], module: int) -> str:
     lines = [
         f"## {title}, {module} pixels a module",
         "",
-        f"| shape | {' | '.join(NAMES)} |",
-        f"| --- | {' | '.join('---' for _ in NAMES)} |",
+        f"| shape | {' | '.join(READER_NAMES)} |",
+        f"| --- | {' | '.join('---' for _ in READER_NAMES)} |",
     ]
     for name, look in looks.items():
         found = missed(look, module)

@@ -19,7 +19,7 @@ from nimble_tile.core.errors import MessageError
 from nimble_tile.core.piece import Code, Message
 from nimble_tile.core.rendering import plain_code
 from nimble_tile.core.scan.bay import ReaderBay
-from nimble_tile.core.scan.readers import NAMES
+from nimble_tile.core.scan.readers import READER_NAMES
 from nimble_tile.core.symbol.encode import Symbol, encode
 from nimble_tile.core.symbol.freedom import freedom
 from nimble_tile.core.symbol.steering import Steering, Wanted, codewords_of
@@ -47,7 +47,12 @@ def decodes(symbol: Symbol) -> bool:
 def main(count: int) -> None:
     rng = np.random.default_rng(500)
     bay = ReaderBay()
-    lost, plainly, wrong, done = dict.fromkeys(NAMES, 0), dict.fromkeys(NAMES, 0), 0, 0
+    lost, plainly, wrong, done = (
+        dict.fromkeys(READER_NAMES, 0),
+        dict.fromkeys(READER_NAMES, 0),
+        0,
+        0,
+    )
     while done < count:
         length = int(rng.integers(4, 40))
         text = "https://lanternwalk.example/" + "".join(rng.choice(LETTERS, length))
@@ -74,7 +79,7 @@ def main(count: int) -> None:
         done += 1
     bay.close()
     print(f"{done} symbols, {wrong} wrongly solved or not decoded by reedsolo.")
-    for name in NAMES:
+    for name in READER_NAMES:
         print(f"{name}: {lost[name]} steered symbols lost, {plainly[name]} unsteered ones.")
 
 

@@ -61,7 +61,7 @@ def _complain(text: str) -> None:
 
 
 def _echo(text: str, err: bool = False) -> None:
-    """Print, whatever the text holds: what came as bytes and is no character is replaced."""
+    """Print any text; bytes that are not characters are replaced."""
     click.echo(text.encode("utf-8", "replace").decode(), err=err)
 
 
@@ -330,7 +330,7 @@ def _finish(
     from nimble_tile.core.scan.bay import ReaderBay
     from nimble_tile.core.scan.judging import fidelity_of
 
-    format_of(out)  # complain before the work
+    format_of(out)  # refused before any work is done
     renderer, bay, made = Renderer(pictures), ReaderBay(), None
     try:
         if gentlest is not None:

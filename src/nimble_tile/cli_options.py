@@ -1,4 +1,4 @@
-"""From the options of the command line to the rungs of a piece."""
+"""Turns the options of the command line into the rungs of a piece."""
 
 from __future__ import annotations
 
@@ -15,11 +15,11 @@ if TYPE_CHECKING:
 
 
 FARTHEST = 1e6
-"""Pixels from the picture's corner beyond which nothing lies."""
+"""Largest coordinate on a picture that is accepted, in pixels."""
 
 
 def _pixels(text: str) -> float:
-    """A number of pixels; `ValueError` where it is none that a picture can have."""
+    """A number of pixels; `ValueError` if no picture can have it."""
     number = float(text)
     if not abs(number) <= FARTHEST:
         raise ValueError("beyond every picture")

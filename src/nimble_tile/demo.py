@@ -105,7 +105,7 @@ def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
     return pieces, pictures
 
 
-TITLES = {
+PIECE_TITLES = {
     "lantern-walk-poster": "Lantern walk poster",
     "morning-mist": "Morning mist",
     "heron-mark": "Heron mark",
@@ -140,9 +140,9 @@ def demo_project(name: str = "lantern-walk-poster") -> Path:
     folder = user_cache_path("nimble-tile")
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        path = folder / f"{TITLES[name]}{SUFFIX}"
+        path = folder / f"{PIECE_TITLES[name]}{SUFFIX}"
         save(pieces[name], pictures, path)
     except (OSError, ProjectError):
-        path = Path(tempfile.mkdtemp(prefix="nimble-tile-")) / f"{TITLES[name]}{SUFFIX}"
+        path = Path(tempfile.mkdtemp(prefix="nimble-tile-")) / f"{PIECE_TITLES[name]}{SUFFIX}"
         save(pieces[name], pictures, path)
     return path

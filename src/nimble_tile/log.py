@@ -7,7 +7,7 @@ from functools import cache
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 
-LARGEST = 512 << 10
+MOST_LOG_BYTES = 512 << 10
 """Bytes after which the file is put aside; one older file is kept."""
 
 
@@ -25,7 +25,11 @@ def _logger(file: Path) -> logging.Logger:
     try:
         file.parent.mkdir(parents=True, exist_ok=True)
         handler: logging.Handler = RotatingFileHandler(
-            file, maxBytes=LARGEST, backupCount=1, encoding="utf-8", errors="backslashreplace"
+            file,
+            maxBytes=MOST_LOG_BYTES,
+            backupCount=1,
+            encoding="utf-8",
+            errors="backslashreplace",
         )
     except OSError:  # a place that cannot be written must not stop anything
         handler = logging.NullHandler()

@@ -11,7 +11,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from nimble_tile.core.artwork import Share
+from nimble_tile.core.artwork import Point, ZeroToOne
 from nimble_tile.core.look import Model, hex_colour, picture_digest
 
 MOST_LOGOS = 8
@@ -19,10 +19,10 @@ MOST_CAPTIONS = 6
 MOST_TEXT = 400
 """Characters of one caption at most."""
 
-Spot = Annotated[float, Field(ge=-2, le=3)]
+AlongSide = Annotated[float, Field(ge=-2, le=3)]
 """Along the symbol's side: 0 is its left or upper edge, 1 the other."""
 
-Cut = Annotated[float, Field(ge=0, le=0.95)]
+CutShare = Annotated[float, Field(ge=0, le=0.95)]
 
 
 class Ground(Model):
@@ -35,7 +35,7 @@ class Ground(Model):
     """
 
     off: bool = False
-    tolerance: Share = 0.12
+    tolerance: ZeroToOne = 0.12
 
 
 class Backing(Model):
@@ -65,7 +65,7 @@ class Backing(Model):
     kind: Literal["none", "cleared", "plate"] = "plate"
     shape: Literal["outline", "box", "rounded", "circle"] = "outline"
     margin: float = Field(default=1.0, ge=0, le=8)
-    corner: Share = 0.4
+    corner: ZeroToOne = 0.4
     whole: bool = True
     colour: str = "#ffffff"
     soft: float = Field(default=0, ge=0, le=4)
@@ -78,7 +78,7 @@ class Backing(Model):
 class Shadow(Model):
     """A soft shadow under a logo: strength 0 to 1, blur and offset in modules."""
 
-    strength: Share = 0
+    strength: ZeroToOne = 0
     blur: float = Field(default=0.8, ge=0, le=4)
     dx: float = Field(default=0.4, ge=-4, le=4)
     dy: float = Field(default=0.6, ge=-4, le=4)
@@ -112,11 +112,11 @@ class Logo(Model):
 
     digest: str
     name: str = ""
-    x: Spot = 0.5
-    y: Spot = 0.5
+    x: AlongSide = 0.5
+    y: AlongSide = 0.5
     size: float = Field(default=0.24, ge=0.02, le=2)
     angle: float = Field(default=0, ge=-180, le=180)
-    crop: tuple[Cut, Cut, Cut, Cut] = (0, 0, 0, 0)
+    crop: tuple[CutShare, CutShare, CutShare, CutShare] = (0, 0, 0, 0)
     ground: Ground = Ground()
     tint: str | None = None
     backing: Backing = Backing()
@@ -203,8 +203,8 @@ class Caption(Model):
 
     text: str = Field(default="", max_length=MOST_TEXT)
     place: CaptionPlace = "below"
-    x: Spot = 0.5
-    y: Spot = 0.5
+    x: AlongSide = 0.5
+    y: AlongSide = 0.5
     angle: float = Field(default=0, ge=-180, le=180)
     font: str = Field(default="", max_length=200)
     size: float = Field(default=0.09, ge=0.02, le=0.6)
@@ -215,7 +215,7 @@ class Caption(Model):
     outline_colour: str = "#ffffff"
     align: Literal["left", "centre", "right"] = "centre"
     leading: float = Field(default=1.2, ge=0.7, le=3)
-    start: Share = 0
+    start: ZeroToOne = 0
 
     _colours = field_validator("colour", "outline_colour")(hex_colour)
 
@@ -282,9 +282,6 @@ class Surround(Model):
     @classmethod
     def _colour(cls, value: str | None) -> str | None:
         return None if value is None else hex_colour(value)
-
-
-Point = tuple[float, float]
 
 
 class Layout(Model):

@@ -21,13 +21,11 @@ from nimble_tile.core.picture.framing import centred_on_pixels
 from nimble_tile.core.picture.placing import bounds, possible
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.rendering import Rendering, frozen
-
-ROWS = 512
-"""Rows that are mixed at once, to save memory."""
+from nimble_tile.core.strips import strips
 
 
 def place_in(layout: Layout, aspect: float) -> np.ndarray:
-    """Corners that a piece takes in a layout's place (float64 4 × 2, the layout's pixels).
+    """Corners of the piece inside a layout's place (float64 4 × 2, in pixels of the layout).
 
     Parameters
     ----------
@@ -59,7 +57,7 @@ def place_in(layout: Layout, aspect: float) -> np.ndarray:
 
 
 def piece_side(layout: Layout, aspect: float, scale: float) -> int:
-    """Pixels of the piece's longer side that lose nothing in the layout.
+    """Longer side, in pixels, at which the piece loses no detail in the layout.
 
     Parameters
     ----------
@@ -142,8 +140,7 @@ def _laid(
                                 flags=cv2.INTER_LINEAR)  # fmt: skip
     alpha = cv2.multiply(alpha, kept, scale=1 / 255)
     out = ground.copy()
-    for top in range(0, height, ROWS):
-        rows = slice(top, top + ROWS)
+    for rows in strips(height):
         share = alpha[rows].astype(np.float32)[..., None] / 255
         if share.any():
             out[rows] = np.rint(over[rows] * share + ground[rows] * (1 - share))
@@ -160,7 +157,7 @@ def _crowding(matrix: np.ndarray, size: tuple[int, int]) -> float:
     return min(width / max(across, 1e-6), height / max(down, 1e-6))
 
 
-SHIPPED = {"card": "Card", "ticket": "Ticket", "poster": "Poster"}
+SHIPPED_LAYOUTS = {"card": "Card", "ticket": "Ticket", "poster": "Poster"}
 """Layouts that ship with the program, by name: the demo scenario's."""
 
 
@@ -170,9 +167,9 @@ def shipped(name: str, pictures: PictureStore) -> Layout:
     known = json.loads(folder.joinpath("layouts.json").read_text("utf-8"))[name]
     path = known["file"]
     source = folder.joinpath(path) if "/" not in path else folder.joinpath("..", path)
-    digest = pictures.add(source.read_bytes(), SHIPPED[name])
+    digest = pictures.add(source.read_bytes(), SHIPPED_LAYOUTS[name])
     quad = tuple((float(x), float(y)) for x, y in known["quad"])
-    return Layout(digest=digest, name=SHIPPED[name], quad=quad)
+    return Layout(digest=digest, name=SHIPPED_LAYOUTS[name], quad=quad)
 
 
 def first_place(size: tuple[int, int]) -> tuple[tuple[float, float], ...]:

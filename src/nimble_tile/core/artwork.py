@@ -13,11 +13,12 @@ from pydantic import Field, field_validator, model_validator
 
 from nimble_tile.core.look import Model, hex_colour, picture_digest
 
-Share = Annotated[float, Field(ge=0, le=1)]
+ZeroToOne = Annotated[float, Field(ge=0, le=1)]
 Signed = Annotated[float, Field(ge=-1, le=1)]
 Pixels = Annotated[int, Field(ge=0, le=100_000)]
 Sides = tuple[Pixels, Pixels, Pixels, Pixels]
 Offset = tuple[float, float]
+Point = tuple[float, float]
 
 
 class Region(Model):
@@ -99,8 +100,8 @@ class Levels(Model):
     """Tones (0 to 1) that become black and white, and the gamma between them."""
 
     on: bool = True
-    black: Share = 0
-    white: Share = 1
+    black: ZeroToOne = 0
+    white: ZeroToOne = 1
     gamma: float = Field(default=1, ge=0.2, le=5)
 
     @model_validator(mode="after")
@@ -114,7 +115,7 @@ class Curve(Model):
     """A luminance curve through points (tone before, tone after), 0 to 1, left to right."""
 
     on: bool = True
-    points: tuple[tuple[Share, Share], ...] = Field(
+    points: tuple[tuple[ZeroToOne, ZeroToOne], ...] = Field(
         default=((0, 0), (1, 1)), min_length=2, max_length=16
     )
 
@@ -154,7 +155,7 @@ class TwoTone(Model):
 
     on: bool = False
     kind: Literal["global", "otsu", "local"] = "otsu"
-    threshold: Share = 0.5
+    threshold: ZeroToOne = 0.5
     window: float = Field(default=0.15, ge=0.01, le=1)
     smoothing: float = Field(default=0.004, ge=0, le=0.05)
     dark: str = "#1d2a24"

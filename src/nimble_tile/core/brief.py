@@ -1,4 +1,4 @@
-"""What a piece comes down to before anything is painted: symbol, sizes, place, laid items.
+"""Everything resolved about a piece before anything is painted: symbol, sizes, place, laid items.
 
 All of it is worked out once, at the renderer's door, and handed down in one value.
 """
@@ -208,7 +208,7 @@ class Briefing:
         def trace() -> tuple[Shape, ...]:
             try:
                 return outlines(file) or ()
-            except PictureError:  # it takes too long to trace; its pixels do
+            except PictureError:  # it takes too long to trace; its pixels are used instead
                 return ()
 
         return self._memory.recall("logo shapes", logo.digest, trace, MOST_LOGOS)

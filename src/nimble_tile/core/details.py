@@ -14,13 +14,13 @@ os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
 
 from pydantic import BaseModel, ConfigDict, Field
 
-MOST = 8000
+MOST_CHARACTERS = 8000
 """Characters of one field; no symbol holds more."""
 
 MOST_ENTRIES = 20
 """Phones, addresses and so on of one contact."""
 
-Line = Annotated[str, Field(max_length=MOST)]
+Line = Annotated[str, Field(max_length=MOST_CHARACTERS)]
 
 
 class _Form(BaseModel):

@@ -21,7 +21,7 @@ class UserError(Exception):
 
 
 class Stopped(Exception):
-    """Whoever waits for the answer has had enough."""
+    """The caller no longer wants the answer."""
 
 
 class MessageError(UserError):

@@ -95,7 +95,7 @@ def clear_parts(folder: Path) -> None:
 
 
 def _umask() -> int:
-    # Reading it means setting it; this is the way that the system offers.
+    # The umask can only be read by setting it.
     mask = os.umask(0o022)
     os.umask(mask)
     return mask

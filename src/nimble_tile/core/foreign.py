@@ -40,7 +40,7 @@ LENGTH = struct.Struct("<Q")
 
 Function = TypeVar("Function", bound=Callable[..., Any])
 
-inside = False
+in_worker = False
 """Whether this process is such a worker: there nothing is sent on."""
 
 
@@ -65,12 +65,12 @@ def apart(limit: float | Callable[[dict], float]) -> Callable[[Function], Functi
 
         @functools.wraps(function)
         def call(*args: Any, **kwargs: Any) -> Any:
-            if inside:
+            if in_worker:
                 return function(*args, **kwargs)
             bound = signature.bind(*args, **kwargs)
             bound.apply_defaults()
             name = bound.arguments.get("name", "The file")
-            # Behind the pickle and not in it: large files are not copied once more.
+            # Sent after the pickle instead of inside it, so that large files are not copied again.
             sent = tuple(pickle.PickleBuffer(a) if isinstance(a, bytes) else a for a in args)
             request = (function.__module__, function.__qualname__, sent, kwargs)
             seconds = limit(bound.arguments) if callable(limit) else limit
@@ -163,7 +163,7 @@ class _Worker:
 
 
 def packed(body: bytes, buffers: list[pickle.PickleBuffer]) -> list[bytes | memoryview]:
-    """What is written for a pickle and its buffers: how many parts, their lengths, the parts."""
+    """The bytes for a pickle and its buffers: number of parts, their lengths, the parts."""
     parts = [memoryview(body), *(buffer.raw() for buffer in buffers)]
     head = LENGTHS.pack(len(parts)) + b"".join(LENGTH.pack(part.nbytes) for part in parts)
     return [head, *parts]

@@ -15,13 +15,13 @@ import sys
 from nimble_tile.core import foreign
 from nimble_tile.core.errors import UserError
 
-OWN = "nimble_tile.core."
+ALLOWED_PACKAGE = "nimble_tile.core."
 """Where the functions are that may be asked for."""
 
 
 def serve() -> None:
     """Answer requests until standard input closes."""
-    foreign.inside = True
+    foreign.in_worker = True
     resource.setrlimit(resource.RLIMIT_DATA, (foreign.MEMORY, foreign.MEMORY))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     source = sys.stdin.buffer
@@ -46,7 +46,7 @@ def serve() -> None:
 def _answered(parts: list[bytes]) -> tuple[str, object]:
     """The result of a request, or the error that a person can cause."""
     module, name, args, kwargs = pickle.loads(parts[0], buffers=parts[1:])
-    if not module.startswith(OWN):
+    if not module.startswith(ALLOWED_PACKAGE):
         return "broke", "it cannot be asked for"
     function = getattr(importlib.import_module(module), name)
     try:

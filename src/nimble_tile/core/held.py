@@ -1,4 +1,4 @@
-"""An elimination that serves on while its code is being moved over the picture.
+"""An elimination that is reused while its code is moved over the picture.
 
 The order in which modules are chosen comes from the picture, and so the
 elimination does. A move of less than half a module hardly changes that order:
@@ -16,7 +16,7 @@ import numpy as np
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.steering import Steering
 
-NEAR = 0.5
+MOST_MOVED = 0.5
 """Modules that each corner may have moved."""
 
 
@@ -43,7 +43,7 @@ class Held:
     module: float
 
     def serves(self, symbol: Symbol, picture: object, quad: np.ndarray) -> bool:
-        """Whether it does for a symbol with these corners."""
+        """Whether it is still good enough for a symbol with these corners."""
         if symbol is not self.symbol or picture != self.picture:
             return False
-        return float(np.hypot(*(quad - self.quad).T).max()) <= NEAR * self.module
+        return float(np.hypot(*(quad - self.quad).T).max()) <= MOST_MOVED * self.module

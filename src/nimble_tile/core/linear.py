@@ -11,7 +11,7 @@ from functools import cache
 
 import numpy as np
 
-STEPS = 4095
+LIGHT_STEPS = 4095
 """Steps of linear light that are told apart when it is stored."""
 
 LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
@@ -38,8 +38,8 @@ def linear_table() -> np.ndarray:
 
 @cache
 def encoded_table() -> np.ndarray:
-    """sRGB value of each of `STEPS` + 1 steps of linear light (uint8)."""
-    return np.rint(encoded(np.arange(STEPS + 1) / STEPS) * 255).astype(np.uint8)
+    """sRGB value of each of `LIGHT_STEPS` + 1 steps of linear light (uint8)."""
+    return np.rint(encoded(np.arange(LIGHT_STEPS + 1) / LIGHT_STEPS) * 255).astype(np.uint8)
 
 
 def to_linear(image: np.ndarray) -> np.ndarray:
@@ -51,7 +51,7 @@ def to_linear(image: np.ndarray) -> np.ndarray:
 
 def to_srgb(light: np.ndarray) -> np.ndarray:
     """Linear light to sRGB (uint8); what is beyond 0 to 1 is clipped, as in a sensor."""
-    index = np.clip(light * STEPS + 0.5, 0, STEPS).astype(np.uint16)
+    index = np.clip(light * LIGHT_STEPS + 0.5, 0, LIGHT_STEPS).astype(np.uint16)
     return encoded_table()[index]
 
 

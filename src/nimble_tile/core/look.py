@@ -147,7 +147,7 @@ class OwnShape(Model):
     @field_validator("path")
     @classmethod
     def _plain(cls, value: str) -> str:
-        # Step by step: a pattern for the whole would backtrack for ever on hostile paths.
+        # Token by token: one pattern for the whole path would backtrack for ever on hostile input.
         if not re.fullmatch(r"M[-MLCZ0-9. ]*", value):
             raise ValueError("the path of an own shape is not written as it should be")
         for letter, numbers in re.findall(r"([MLCZ])([-0-9. ]*)", value):
@@ -241,7 +241,7 @@ class Look(Model):
 
     @property
     def bare(self) -> Look:
-        """Its shapes alone, in black without a ground: the same for looks that differ in
+        """Only its shapes, in black without a ground: the same for looks that differ in
         colours and name, so that what reads shapes alone is not worked out anew."""
         return self.model_copy(
             update={"name": "", "fill": BLACK, "ring_fill": None, "eye_fill": None,

@@ -6,7 +6,7 @@ from pydantic import Field, field_validator
 
 from nimble_tile.core.look import Model
 
-MOST = 1000
+MOST_ENTRIES = 1000
 """Entries of a log at most."""
 
 

@@ -13,18 +13,18 @@ import os
 import re
 from typing import Annotated, Any, Literal
 
-# Looking for plugins of pydantic reads the data of every installed package,
-# 50 ms of each start; there is none that a document should depend on.
+# Looking for pydantic plugins reads the metadata of every installed package,
+# 50 ms of each start, and no document should depend on one.
 os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
 
 from pydantic import ConfigDict, Field, field_validator, model_validator
 
 from nimble_tile.core.additions import Captions, Layout, Logos, Surround
-from nimble_tile.core.artwork import Picture, Share
+from nimble_tile.core.artwork import Picture, ZeroToOne
 from nimble_tile.core.artwork import Region as Region
 from nimble_tile.core.details import Details
 from nimble_tile.core.look import Look, Model
-from nimble_tile.core.phonelog import MOST as MOST_TESTS
+from nimble_tile.core.phonelog import MOST_ENTRIES as MOST_TESTS
 from nimble_tile.core.phonelog import PhoneTest
 
 SCHEMA = 7
@@ -111,7 +111,7 @@ class Code(Model):
     mask: Literal["auto"] | Annotated[int, Field(ge=0, le=7)] = "auto"
     quiet_zone: int = Field(default=4, ge=0, le=10)
     steer: Literal["off", "padding", "tail"] = "off"
-    keep: Share = 1.0
+    keep: ZeroToOne = 1.0
 
     @field_validator("version")
     @classmethod
@@ -150,7 +150,7 @@ class Dots(Model):
     """
 
     size: float = Field(default=0.65, ge=0.3, le=1)
-    softness: Share = 0.6
+    softness: ZeroToOne = 0.6
     shape: Literal["round", "square", "diamond"] = "round"
 
 
@@ -167,9 +167,9 @@ class Cut(Model):
         How much of the picture's colour is kept, 0 (grey) to 1.
     """
 
-    threshold: Share | None = None
+    threshold: ZeroToOne | None = None
     smoothing: float = Field(default=0.15, ge=0, le=1)
-    colour: Share = 1.0
+    colour: ZeroToOne = 1.0
 
 
 class Grain(Model):
@@ -252,10 +252,10 @@ class Blend(Model):
     grain: Grain = Grain()
     ink: Ink = Ink()
     strokes: Strokes = Strokes()
-    finders: Share | None = None
+    finders: ZeroToOne | None = None
     quiet: Literal["lightened", "soft", "plain"] = "lightened"
-    quiet_strength: Share | None = None
-    guarding: Share = 0.5
+    quiet_strength: ZeroToOne | None = None
+    guarding: ZeroToOne = 0.5
     map: str | None = Field(default=None, pattern="^[0-9a-f]{64}$")
 
 

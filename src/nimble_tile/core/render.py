@@ -40,7 +40,7 @@ from nimble_tile.core.picture.placing import Box, Spot, corners, output_size
 from nimble_tile.core.picture.prepare import prepared
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import MAX_SIDE, Piece, Region
-from nimble_tile.core.rendering import Rendering, filling, fitting, frozen, on_white, plain_code
+from nimble_tile.core.rendering import Rendering, filling, frozen, on_white, plain_code, squeezed
 from nimble_tile.core.standing import compose, ground_of
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.freedom import freedom, spendable
@@ -122,7 +122,7 @@ class Renderer:
                 return self._arranged(piece, size, moving)
             return self._alone(self._brief(piece, size, moving))
 
-    # What others ask of a piece ------------------------------------------------
+    # Questions about a piece ------------------------------------------------
 
     def symbol(self, piece: Piece) -> Symbol:
         """The piece's symbol, steered if it is to be; raises `MessageError` when there can be
@@ -255,7 +255,7 @@ class Renderer:
     # The stages ------------------------------------------------------------------
 
     def _alone(self, brief: Brief, loose: bool = False) -> Rendering:
-        """The piece without a layout; `loose`: nothing round its surround."""
+        """The piece without a layout; `loose`: without the ground round its surround."""
         if brief.framed is None:
             return self._plain(brief, loose and brief.piece.surround.kind != "none")
         return self._blended(brief)
@@ -327,7 +327,7 @@ class Renderer:
         square = recall("square", square_key, lambda: warping.upright(canvas.image, box, quad), 2)
 
         fades = piece.surround.kind == "none" or piece.surround.paper is None
-        quick = brief.quick and piece.blend.method == "gentle"  # the others know no end to hasten
+        quick = brief.quick and piece.blend.method == "gentle"  # the other methods do not iterate
         plan_key = (square_key, symbol, quiet, look, piece.picture.guard, fades, piece.blend.map,
                     quick)  # fmt: skip
 
@@ -351,7 +351,7 @@ class Renderer:
             if quad is not None:
                 return warping.put_back(canvas.image, square, blended, quad)
             out = canvas.image.copy()
-            out[box.slices] = fitting(blended, box)
+            out[box.slices] = squeezed(blended, box)
             return out
 
         bare, rgba = recall("bare", bare_key, finish, 2), None
@@ -402,7 +402,7 @@ class Renderer:
         quad = arrange.place_in(layout, alone.size[0] / alone.size[1]) * scale
         return arrange.arranged(alone, ground, quad, np.array(layout.quad, float) * scale)
 
-    # What stages need besides ------------------------------------------------------
+    # Helpers of the stages ------------------------------------------------------
 
     def _images(self, look: Look) -> dict[str, np.ndarray]:
         return {

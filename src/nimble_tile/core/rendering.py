@@ -7,19 +7,17 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from nimble_tile.core.blend.plan import coverage
+from nimble_tile.core.blend.plan import pixel_shares
 from nimble_tile.core.laid import Laid
 from nimble_tile.core.look import Look
 from nimble_tile.core.picture import warping
 from nimble_tile.core.picture.opening import Opened
 from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.piece import Region
+from nimble_tile.core.strips import strips
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks import drawing
 from nimble_tile.core.symbol.steering import Steered
-
-ROWS = 512
-"""Rows that are worked on at once where copies are needed, to save memory."""
 
 LARGEST_FILL = 4096
 """Longer side, in pixels, to which pictures are reduced before they fill modules."""
@@ -133,13 +131,13 @@ class Rendering:
         """The picture with a drawn square on the code's place."""
         if self.quad is None:
             out = self.picture.copy()
-            out[self.box.slices] = fitting(draw(max(self.box.width, self.box.height)), self.box)
+            out[self.box.slices] = squeezed(draw(max(self.box.width, self.box.height)), self.box)
             return out
         square = self.upright(self.picture)
         return warping.put_back(self.picture, square, draw(square.shape[0]), self.quad)
 
 
-def fitting(square: np.ndarray, box: Box) -> np.ndarray:
+def squeezed(square: np.ndarray, box: Box) -> np.ndarray:
     """A square squeezed into a box."""
     import cv2
 
@@ -155,7 +153,7 @@ def plain_code(
     import cv2
 
     dark = symbol.dark if cleared is None else symbol.dark & ~cleared
-    light = 1 - coverage(np.pad(dark, quiet_zone), side)
+    light = 1 - pixel_shares(np.pad(dark, quiet_zone), side)
     return cv2.cvtColor(np.rint(light * 255).astype(np.uint8), cv2.COLOR_GRAY2RGB)
 
 
@@ -166,8 +164,7 @@ def on_white(rgba: np.ndarray) -> tuple[np.ndarray, np.ndarray | None]:
     rgb = np.ascontiguousarray(rgba[..., :3])
     if (rgba[..., 3] == 255).all():
         return frozen(rgb), None
-    for top in range(0, rgb.shape[0], ROWS):
-        rows = slice(top, top + ROWS)
+    for rows in strips(rgb.shape[0]):
         alpha = np.ascontiguousarray(rgba[rows, :, 3])
         inked = cv2.multiply(rgb[rows], cv2.merge([alpha] * 3), scale=1 / 255)
         rgb[rows] = cv2.add(inked, cv2.merge([255 - alpha] * 3))

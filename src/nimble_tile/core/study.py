@@ -1,4 +1,4 @@
-"""Everything that is worth knowing of a piece besides its image and verdict.
+"""Everything else worth knowing about a piece besides its image and verdict.
 
 Density of the message, contrast and finders of the look. Remembered by what
 each of them reads, so that a slider of the blend costs nothing here.

@@ -167,12 +167,12 @@ def build_menus(window: MenuWindow) -> None:
 
 def _demo_menus(window: MenuWindow, menu: QMenu) -> None:
     """The demo pieces, and the pictures that ship, to try things on."""
-    from nimble_tile.demo import ARTWORKS, TITLES
+    from nimble_tile.demo import ARTWORKS, PIECE_TITLES
 
     pieces = menu.addMenu("Open a &demo piece")
     window.demo_actions = {
         name: _action(pieces, title, lambda n=name: window.files.open_demo(n))
-        for name, title in TITLES.items()
+        for name, title in PIECE_TITLES.items()
     }
     pictures = menu.addMenu("Bring in a demo &picture")
     window.artwork_actions = {

@@ -37,7 +37,7 @@ LOOKLESS = frozenset({"tone", "dots", "cut", "grain", "strokes", "gentle"})
 
 
 def look_read(look: Look, settings: Blend) -> Look:
-    """What a blend reads of a look, so that another colour costs nothing where none is read."""
+    """The part of a look that a blend method reads: changing the rest recomputes nothing."""
     colours = settings.method not in LOOKLESS or settings.quiet == "plain"
     return look if colours else look.bare
 

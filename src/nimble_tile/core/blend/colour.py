@@ -22,6 +22,7 @@ import numpy as np
 
 from nimble_tile.core import oklab
 from nimble_tile.core.linear import linear
+from nimble_tile.core.strips import strips
 
 # In single precision, which is twice as quick and finer than eight bits.
 _TO_LMS, _TO_LAB, _FROM_LAB, _FROM_LMS = (
@@ -35,14 +36,12 @@ WITHIN = 0.97
 CACHED_PIXELS = 65_536
 """Pixels that are worked on at once: what fits a processor's cache."""
 
-SMALL = 160_000
+FEW_PIXELS = 160_000
 """Pixels up to which colours are looked at one by one."""
 
 KEPT = 1_100_000
 """Pixels up to which a square's colours are remembered between two edits."""
 
-ROWS = 512
-"""Rows of the whole square that are worked on at once."""
 
 HUES, TONES = 180, 65
 
@@ -112,7 +111,7 @@ class Colours:
 
         self.square = square
         height, width = square.shape[:2]
-        self.step = 2 if height * width > SMALL else 1
+        self.step = 2 if height * width > FEW_PIXELS else 1
         self.extent = (-(-width // self.step), -(-height // self.step))
         self.small = square
         if self.step > 1:
@@ -180,8 +179,7 @@ def move_luma(
         with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
             list(pool.map(work, parts))
     out = np.empty_like(square)
-    for top in range(0, square.shape[0], ROWS):
-        rows = slice(top, min(square.shape[0], top + ROWS))
+    for rows in strips(square.shape[0]):
         guess = moved[rows] if colours.step == 1 else _grown(moved, rows, square.shape[1])
         _meet(guess, after[rows], out[rows])
         cv2.copyTo(square[rows], cv2.compare(before[rows], after[rows], cv2.CMP_EQ), out[rows])
@@ -229,7 +227,7 @@ def _move(before: np.ndarray, after: np.ndarray, planes: tuple, out: np.ndarray)
         largest_chroma(), hue, moved * np.float32(TONES - 1), cv2.INTER_LINEAR,
         borderMode=cv2.BORDER_REPLICATE,
     )  # fmt: skip
-    # As a pixel darkens, the root of lightness: to keep its chroma would turn
+    # As a pixel darkens, chroma falls with the root of lightness: keeping it would look
     # garish, to keep its saturation dull.
     scale = np.minimum(np.sqrt(down), np.float32(WITHIN) * limit / np.maximum(chroma, 1e-5))
     a, b = a * scale, b * scale

@@ -52,7 +52,8 @@ FADES = 0.2
 MOST_MEASURED = 5
 """Strengths for which the tones are measured; between them they are interpolated."""
 
-STEPS = 9
+HALVINGS = 9
+"""Halvings by which the strongest motif is found: to within 1/512."""
 
 
 @dataclass(frozen=True)
@@ -147,7 +148,7 @@ def measured(plan: Plan, whole: np.ndarray, centre: np.ndarray, margin: float) -
         low, high = 0.0, 1.0
         if holds(*make(1.0)):
             return 1.0
-        for _ in range(STEPS):
+        for _ in range(HALVINGS):
             middle = (low + high) / 2
             low, high = (middle, high) if holds(*make(middle)) else (low, middle)
         return low

@@ -1,4 +1,4 @@
-"""How alike two views are to the eye, and which way each pixel would have to move.
+"""How alike two views look to the eye, and how a change of each pixel would alter that.
 
 References
 ----------
@@ -17,7 +17,7 @@ import numpy as np
 EYE_CELLS = 4
 """Cells a module at which views are compared."""
 
-BLUR = 0.5
+EYE_BLUR = 0.5
 """Standard deviation, in modules, of the eye at viewing distance."""
 
 WINDOW = 7
@@ -43,7 +43,7 @@ class Likeness:
         self._window = (window, window)
         self._unbiased = np.float32(window**2 / (window**2 - 1))
         self._mean = partial(cv2.blur, ksize=self._window, borderType=cv2.BORDER_REFLECT)
-        # Outside the border that counts nothing weighs, so nothing is reflected back.
+        # Pixels outside the border have no weight, so no reflection is needed there.
         self._back = partial(cv2.blur, ksize=self._window, borderType=cv2.BORDER_CONSTANT)
         self._a = reference
         self._ma = self._mean(reference)

@@ -23,6 +23,7 @@ from functools import partial
 import numpy as np
 
 from nimble_tile.core.blend import eye, quiet
+from nimble_tile.core.blend.bands import LOCAL
 from nimble_tile.core.blend.colour import move_luma
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.piece import Blend
@@ -52,9 +53,6 @@ MIDDLE, AREA = 0.25, 0.42
 """Standard deviations, in modules, of the spots by which a module's middle and its area are
 looked at: a sharp frame and one from far away."""
 
-LOCAL = 2.5
-"""Standard deviation of the local tone in modules; see `nimble_tile.core.blend.bands`."""
-
 ALONE = (0.4, 1.5, 1.5)
 """A module among its like needs less: parts of its margin that remain among its like alone,
 growth with the share of others, and the standard deviation, in modules, of that share. Where
@@ -75,7 +73,7 @@ draws the code's right and lower edge from these two on, and a fifth of a module
 one lost at the far end. Letters cut for print end in serifs for the same reason."""
 
 MISSED = 75.0
-"""Weight of the squares of missed margins beside the likeness."""
+"""Weight of the squared shortfall of margins, relative to the likeness."""
 
 CHANGED, FINE = 1.2, 6.0
 """Weight of the squares of changes of tone; and of that part of them which is finer than
@@ -86,12 +84,12 @@ HELD, HELD_AT_EDGE = 6.0, 20.0
 module, beyond which the picture goes on unchanged."""
 
 ROUGH = 12.0
-"""Standard deviation of tone, of 255, at which fine changes show half as much."""
+"""Standard deviation of tone, of 255, at which fine changes are half as visible."""
 
 FINE_IN_QUIET = 3.0
-"""Fine changes weigh so much more in the quiet zone, where nothing asks for them."""
+"""How many times more fine changes weigh in the quiet zone, where nothing calls for them."""
 
-FREE = 0.15
+FREE_STRENGTH = 0.15
 """Strength from which a module's tone may go anywhere; at 0 it stays."""
 
 ROUNDS, STEP = 60, 40.0
@@ -99,10 +97,10 @@ ROUNDS, STEP = 60, 40.0
 and keep less margin than is asked for: at the same reach the picture is less alike."""
 
 QUICK_ROUNDS = 10
-"""Steps where the result is looked at for a moment only: while a slider is dragged."""
+"""Steps while a slider is dragged, when each result is only seen for a moment."""
 
 DENSE = 100
-"""Modules a side, quiet zone included, from which three cells a module must do."""
+"""Modules a side, quiet zone included, from which only three cells a module are solved."""
 
 GUARANTEE = (
     "Tones are moved together so that the picture stays as alike as readers let it; at 0.7 "
@@ -185,7 +183,7 @@ def _shared(margin: np.ndarray, share: np.ndarray) -> np.ndarray:
 
 
 class Descent:
-    """The function of the change of tone that is made small, for one square.
+    """The cost of a change of tone, to be minimised for one square.
 
     Parameters
     ----------
@@ -202,7 +200,7 @@ class Descent:
         luma = plan.luma.astype(np.float32)
         way = cv2.INTER_AREA if plan.side >= side else cv2.INTER_LINEAR
         self.tone = cv2.resize(luma, (side, side), interpolation=way)
-        self._seen = partial(_blur, by=eye.BLUR * cells)
+        self._seen = partial(_blur, by=eye.EYE_BLUR * cells)
         window = eye.WINDOW if cells == eye.EYE_CELLS else eye.WINDOW - 2
         self._like = eye.Likeness(self._seen(self.tone), window)
         self._sign = np.where(plan.dark, -1, 1).astype(np.float32)
@@ -249,7 +247,7 @@ class Descent:
         return out
 
     def value(self, change: np.ndarray, wanted: Margins) -> tuple[float, np.ndarray]:
-        """The function and its slope by the change of tone (float32, as `Solved.change`)."""
+        """The cost and its gradient by the change of tone (float32, as `Solved.change`)."""
         cells = self.cells
         middle, area = MIDDLE * cells, AREA * cells
         toned = self.tone + change
@@ -270,10 +268,12 @@ class Descent:
         by_local = _blur(by_middle + by_area, LOCAL) * np.float32(1 / cells**2)
         slope -= by_local.repeat(cells, 0).repeat(cells, 1)
         cell = np.float32(1 / 255**2 / self._count / cells**2)
-        finer = change - _blur(change, eye.BLUR * cells)
+        finer = change - _blur(change, eye.EYE_BLUR * cells)
         weighed = self._smooth * finer
         held = self._held * change
-        slope += 2 * cell * (CHANGED * held + FINE * (weighed - _blur(weighed, eye.BLUR * cells)))
+        slope += (
+            2 * cell * (CHANGED * held + FINE * (weighed - _blur(weighed, eye.EYE_BLUR * cells)))
+        )
         rest = CHANGED * (held * change).sum() + FINE * (weighed * finer).sum()
         return 1 - alike + float(each * missed) + float(cell * rest), slope
 
@@ -284,8 +284,8 @@ class Descent:
         rounds: int = ROUNDS,
         step: float = STEP,
     ) -> Solved:
-        """The change of tone that is best for some margins; none where the strength is 0."""
-        free = np.clip(strength / np.float32(FREE), 0, 1).astype(np.float32)
+        """The change of tone of least cost for some margins; no change where the strength is 0."""
+        free = np.clip(strength / np.float32(FREE_STRENGTH), 0, 1).astype(np.float32)
         free = free.repeat(self.cells, 0).repeat(self.cells, 1)
         change = np.zeros_like(self.tone)
         first, second = np.zeros_like(change), np.zeros_like(change)
@@ -366,7 +366,7 @@ def tones(plan: Plan, found: Solved, strength: np.ndarray) -> np.ndarray:
 
 
 def _along(plan: Plan) -> np.ndarray:
-    """Where the pixels of a row or a column lie, in modules from the code's corner."""
+    """Positions of the pixels of a row or a column, in modules from the code's corner."""
     at = (np.arange(plan.side, dtype=np.float32) + 0.5) * (plan.modules / plan.side)
     return at - plan.quiet_zone
 
@@ -407,7 +407,7 @@ def _lay_serifs(plan: Plan, after: np.ndarray, local: np.ndarray, margin: np.nda
 
 
 def _near(beyond: np.ndarray, reach: float) -> slice:
-    """Where a row or a column of distances is within so much of 0."""
+    """The part of a row or a column of distances that is within a limit of 0."""
     inside = np.flatnonzero(np.abs(beyond) <= reach)
     return slice(inside[0], inside[-1] + 1)
 
@@ -418,18 +418,18 @@ def _serif(beyond: np.ndarray, across: np.ndarray, pixel: float) -> np.ndarray:
     out, length = SERIF
 
     def flare(u: np.ndarray) -> np.ndarray:
-        # How far it stands out at a point of the edge; whole beyond the edge's end.
+        # How far the serif stands out at a point of the edge; fully beyond the edge's end.
         return out * np.clip(1 + np.minimum(u, 0) / length, 0, 1) ** 2
 
     inside = np.minimum(flare(across) - beyond, flare(beyond) - across)
-    # Of the finder it touches the ring alone.
+    # Only the finder's ring is touched.
     inside = np.minimum(inside, np.minimum(np.maximum(beyond, across), 0) + 0.5)
     near = np.minimum(beyond, across) > -length
     return (near * np.clip(inside / pixel + 0.5, 0, 1)).astype(np.float32)
 
 
 def _fade_out(plan: Plan, after: np.ndarray, soft: bool) -> None:
-    """Let the quiet zone end in the picture's own tone, in place."""
+    """Fade the quiet zone into the picture's own tone, in place."""
     import cv2
 
     share = cv2.resize(quiet.fade(plan, soft), (plan.side,) * 2, interpolation=cv2.INTER_LINEAR)

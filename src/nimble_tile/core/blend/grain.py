@@ -25,7 +25,7 @@ GUARANTEE = (
     "module's value; function patterns are whole."
 )
 
-CENTRE = 0.3
+KEPT_RADIUS = 0.3
 """Radius of the middle that keeps its value, in modules."""
 
 # Luma of dark and light cells by strength; between the strengths it is mixed
@@ -43,7 +43,7 @@ that stands against the picture must not spoil the next ones."""
 def fixed_cells(cells: int) -> np.ndarray:
     """Bool cells × cells: the middle of a module."""
     at = (np.arange(cells) + 0.5) / cells - 0.5
-    return np.hypot(at[:, None], at) <= CENTRE
+    return np.hypot(at[:, None], at) <= KEPT_RADIUS
 
 
 def diffused(tone: np.ndarray, fixed: np.ndarray) -> np.ndarray:
@@ -95,7 +95,7 @@ def diffused(tone: np.ndarray, fixed: np.ndarray) -> np.ndarray:
 def _majority(
     light: np.ndarray, tone: np.ndarray, dark: np.ndarray, least: np.ndarray, cells: int
 ) -> np.ndarray:
-    """Turn the cells that mind least until every module has its majority."""
+    """Flip the cells whose change shows least until every module has its majority."""
     n = dark.shape[0]
 
     def by_module(grid: np.ndarray) -> np.ndarray:
@@ -103,7 +103,7 @@ def _majority(
 
     own = by_module(light) != dark[..., None]  # of the module's value
     wish = by_module(tone)
-    wish = np.where(dark[..., None], wish, 1 - wish)  # how much a cell wants to be contrary
+    wish = np.where(dark[..., None], wish, 1 - wish)  # how strongly a cell leans the other way
     lacking = np.maximum(0, least - own.sum(-1))
     order = np.argsort(np.where(own, np.inf, wish), axis=-1, kind="stable")
     rank = np.empty_like(order)
@@ -128,11 +128,11 @@ def pattern(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     # OpenCV lost codes whose timing pattern was grainy.
     solid = plan.function | plan.quiet | (plan.parts == Part.TIMING)
     least[solid] = cells**2
-    # What a module can show with its majority on the right side.
+    # The contrast that a module can show while its majority stays on the right side.
     room = 1 - least / cells**2
     low, high = np.where(plan.dark, 0, 1 - room), np.where(plan.dark, room, 1)
     low, high = (np.kron(grid, whole) for grid in (low, high))
-    # Half of the wish for more contrast than that is bent, half cut.
+    # Half of what exceeds that contrast is compressed, half is clipped.
     shown = 0.5 * np.clip(tone, low, high) + 0.5 * (low + tone * (high - low))
     given = np.full((side, side), -1, np.int8)
     value = np.kron(~plan.dark, whole).astype(np.int8)

@@ -29,7 +29,7 @@ VEIN = 0.25
 
 
 def _pressed(luma: np.ndarray, end: np.ndarray, towards: float) -> np.ndarray:
-    """Tones 0 to 1 squeezed between `towards` and `end`; their order stays."""
+    """Tones 0 to 1 compressed between `towards` and `end`; their order stays."""
     if towards == 0:
         return luma * end
     return 1 - (1 - luma) * (1 - end)

@@ -70,7 +70,7 @@ def _set_lum(c: Planes, lum: np.ndarray) -> Planes:
     low, high = low + shift, high + shift
     # How much of the distance from grey is left: what fits below, then what fits above.
     tiny = np.float32(1e-12)
-    # Where nothing sticks out these are 1 or more, and grey has no distance to lose.
+    # Colours that fit give 1 or more, and grey has no distance from itself to lose.
     below = np.minimum(lum / np.maximum(lum - low, tiny), 1)
     above = np.minimum((1 - lum) / np.maximum((high - lum) * below, tiny), 1)
     left = below * above
@@ -82,7 +82,7 @@ def _set_sat(c: Planes, sat: np.ndarray) -> Planes:
     """Smallest channel to 0, largest to `sat`, the middle one between as it was."""
     low, high = _ends(c)
     span = high - low
-    gain = sat / np.maximum(span, np.float32(1e-12))  # of grey nothing is left to be enlarged
+    gain = sat / np.maximum(span, np.float32(1e-12))  # grey has no saturation to enlarge
     return [(channel - low) * gain for channel in c]
 
 

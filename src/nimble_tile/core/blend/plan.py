@@ -129,7 +129,7 @@ class Plan:
     @cached_property
     def coverage(self) -> np.ndarray:
         """Float32 S × S, 0 to 1: share of each pixel that dark modules cover."""
-        return coverage(self.dark, self.side)
+        return pixel_shares(self.dark, self.side)
 
     @cached_property
     def ink(self) -> np.ndarray:
@@ -140,7 +140,7 @@ class Plan:
         return raster(drawing(self.symbol, self.look, self.quiet_zone), self.side, self.images)
 
     def shape_cells(self, grain: int) -> np.ndarray | None:
-        """Where the look's shapes are dark, bool, `grain` cells a module.
+        """Where the look's shapes are dark (bool, `grain` cells a module).
 
         None when the shapes are the modules' own squares.
         """
@@ -158,7 +158,7 @@ class Plan:
         from nimble_tile.core.symbol.looks.paint import raster
 
         bare = self.look.bare
-        if bare.ring == "picture":  # of which no tone could be told
+        if bare.ring == "picture":  # no tone can be measured there
             bare = bare.model_copy(update={"ring": "square"})
         return raster(drawing(self.symbol, bare, self.quiet_zone), side)[..., 3]
 
@@ -196,7 +196,7 @@ class Plan:
         return cv2.resize(fine, size, interpolation=cv2.INTER_LINEAR)
 
 
-def coverage(dark: np.ndarray, side: int) -> np.ndarray:
+def pixel_shares(dark: np.ndarray, side: int) -> np.ndarray:
     """Share of each pixel that dark modules cover, edges exact.
 
     Parameters

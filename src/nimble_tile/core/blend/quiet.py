@@ -14,7 +14,7 @@ FADE = 1.0
 """Outermost modules of the quiet zone over which its lightening fades out."""
 
 LEAST_QUIET = 3
-"""Quiet zone, in modules, from which it can spare that edge."""
+"""Width of the quiet zone, in modules, from which that edge may fade."""
 
 KEPT_CLEAR = 2.0
 """Modules next to the code that a fading quiet zone keeps light: where less was,
@@ -75,12 +75,12 @@ def lightened(plan: Plan, made: Bands, soft: bool) -> np.ndarray:
     n, size = plan.modules, (plan.side, plan.side)
     fine = (n * QUIET_CELLS, n * QUIET_CELLS)
     change = (made.tone - plan.module_luma) * np.float32(SHIFT)
-    # Nothing has an edge in the quiet zone, so neither may the shift.
+    # The quiet zone has no edges, so the shift must have none either.
     quiet = plan.quiet.astype(np.float32)
     near = partial(cv2.GaussianBlur, ksize=(0, 0), sigmaX=1.0)
     even = near(change * quiet) / np.maximum(near(quiet), 1e-6)
     smooth = {"dsize": fine, "interpolation": cv2.INTER_LINEAR}
-    # Nor may what it is lightened to follow single finders.
+    # Its target tone must not follow single finders either.
     wide = partial(cv2.GaussianBlur, ksize=(0, 0), sigmaX=EVEN)
     above = (wide(made.above * quiet) / np.maximum(wide(quiet), 1e-6)).astype(np.float32)
     margin = cv2.resize(made.whole, fine, interpolation=cv2.INTER_NEAREST)

@@ -9,14 +9,14 @@ from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.piece import Blend
 
 MAKE_UP = 0.35
-"""What the other modules gain in strength, in parts of what the guard takes on average."""
+"""Strength that the other modules gain, as a share of what the guard takes on average."""
 
 FOUND = 0.25
-"""Part of the guard that finders, alignment patterns and quiet zone heed: without them
+"""Share of the guard that applies to finders, alignment patterns and quiet zone: without them
 no reader finds the code at all."""
 
 
-# What finders and quiet zone get beyond the rest where nothing else is asked for: OpenCV
+# Default strength of finders and quiet zone beyond that of the rest: OpenCV
 # found no finders that were duller than a body with nearly the contrast of black and white.
 _BEYOND = {
     "overlay": (0.1, 0.0),

@@ -28,7 +28,7 @@ GUARANTEE = (
     "before a module of the other kind; the middle of each module is held."
 )
 
-GRID = 2
+STROKES_A_SIDE = 2
 """Strokes along a module's side, up to `LARGE` modules; beyond, one wider stroke a
 module, which the eye could not tell from two."""
 
@@ -38,10 +38,10 @@ WIDER = 1.6
 CONTOUR_CELLS = 4
 """Cells a module at which contours are found."""
 
-SMOOTH = 0.9
+CONTOUR_BLUR = 0.9
 """Standard deviation of the contours' directions, in modules."""
 
-REST = 0.6
+PLAIN_DIRECTION = 0.6
 """Direction, in radians, of strokes where the picture has no contours."""
 
 UNDER = 0.85
@@ -54,9 +54,9 @@ FINDER_REACH = 0.45
 """Length of strokes in finder and alignment patterns, in parts of the others'."""
 
 BRISTLES = 6
-"""One stroke in so many shows the mark of a bristle."""
+"""One stroke in this many shows the mark of a bristle."""
 
-MARK = 12
+MARK_LEVELS = 12
 """Levels of 255 by which such a mark is lighter or darker."""
 
 VARIED = 0.045
@@ -65,7 +65,7 @@ VARIED = 0.045
 
 def grid_of(plan: Plan) -> int:
     """Strokes along a module's side."""
-    return GRID if plan.modules <= LARGE else 1
+    return STROKES_A_SIDE if plan.modules <= LARGE else 1
 
 
 def directions(plan: Plan) -> np.ndarray:
@@ -75,16 +75,16 @@ def directions(plan: Plan) -> np.ndarray:
     side = plan.modules * CONTOUR_CELLS
     luma = cv2.resize(plan.luma, (side, side), interpolation=cv2.INTER_AREA).astype(np.float32)
     across, down = (cv2.Scharr(luma, cv2.CV_32F, *which) for which in ((1, 0), (0, 1)))
-    spread = SMOOTH * CONTOUR_CELLS
+    spread = CONTOUR_BLUR * CONTOUR_CELLS
     xx, yy, xy = (
         cv2.GaussianBlur(product, (0, 0), spread)
         for product in (across * across, down * down, across * down)
     )
-    # A little of a direction at rest decides where nothing else does.
+    # A slight bias towards the plain direction decides where the picture has no contours.
     weak = np.float32((4 * 16) ** 2)
-    xx += weak * np.float32(np.sin(REST) ** 2)
-    yy += weak * np.float32(np.cos(REST) ** 2)
-    xy -= weak * np.float32(np.sin(REST) * np.cos(REST))
+    xx += weak * np.float32(np.sin(PLAIN_DIRECTION) ** 2)
+    yy += weak * np.float32(np.cos(PLAIN_DIRECTION) ** 2)
+    xy -= weak * np.float32(np.sin(PLAIN_DIRECTION) * np.cos(PLAIN_DIRECTION))
     angle = 0.5 * np.arctan2(2 * xy, xx - yy) + np.float32(np.pi / 2)
     step = CONTOUR_CELLS // grid_of(plan)
     return angle[step // 2 :: step, step // 2 :: step]
@@ -175,7 +175,7 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     cover = np.clip(strength / 0.3, 0, 1)
     fine_grid = grid_of(plan)
     alpha = np.rint(255 * cover[laid["row"] // fine_grid, laid["column"] // fine_grid]).astype(int)
-    lighter = np.where(colours.sum(1) < 384, MARK, -MARK)[:, None]
+    lighter = np.where(colours.sum(1) < 384, MARK_LEVELS, -MARK_LEVELS)[:, None]
     marks = np.clip(colours.astype(int) + lighter, 0, 255)
     for (path, bristle), own, mark, seen in zip(
         paths, colours.tolist(), marks.tolist(), alpha.tolist(), strict=True

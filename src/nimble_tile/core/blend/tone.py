@@ -14,10 +14,10 @@ from nimble_tile.core.blend.compose import toned
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.piece import Blend
 
-SPOT = (0.34, 0.16)
+CENTRE_SPOT = (0.34, 0.16)
 """Radius of the centre spot and half width of its soft edge, in modules."""
 
-EDGE = 0.10
+EDGE_BLUR = 0.10
 """Softness of a module's edge, standard deviation in modules."""
 
 KEEP = 0.6
@@ -35,7 +35,7 @@ GUARANTEE = (
 
 def _spot() -> np.ndarray:
     """Float32 `GRAIN` × `GRAIN`: 1 at a module's centre, 0 at its corners."""
-    radius, soft = SPOT
+    radius, soft = CENTRE_SPOT
     axis = (np.arange(GRAIN) + 0.5) / GRAIN - 0.5
     distance = np.hypot(axis[:, None], axis)
     return np.clip((radius + soft - distance) / (2 * soft), 0, 1).astype(np.float32)
@@ -63,7 +63,7 @@ def tones(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     is_dark = spread(plan.dark.astype(np.uint8)).astype(bool)
     is_light = ~is_dark
     if shapes is not None:
-        # What a shape leaves of its module stays picture; where shapes grow
+        # The part of a module that its shape leaves free stays picture; where shapes grow
         # into light modules, these are dark.
         is_dark, is_light = shapes, is_light & ~shapes
     smooth = {"dsize": fine, "interpolation": cv2.INTER_LINEAR}
@@ -77,7 +77,7 @@ def tones(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     if shapes is not None:
         own = (fine_change < 0) & is_dark | (fine_change > 0) & is_light
         fine_change = np.where(own, fine_change, np.float32(0))
-    shift = cv2.GaussianBlur(fine_change, (0, 0), EDGE * GRAIN)
+    shift = cv2.GaussianBlur(fine_change, (0, 0), EDGE_BLUR * GRAIN)
 
     def pixels(field: np.ndarray) -> np.ndarray:
         steps = cv2.max(cv2.multiply(field, 255.0), 0.0).astype(np.float32)

@@ -17,7 +17,7 @@ LOCAL = 3.0
 EYE = 0.5
 """Standard deviation, in modules, of the eye at viewing distance."""
 
-FLAT = 4.0
+FLAT_WEIGHT = 4.0
 """Weight, in luma of 255, that a module has even where the picture is as its surroundings: a
 contrary one shows in a sky, too."""
 
@@ -25,7 +25,7 @@ TEXTURE = 20.0
 """Standard deviation of what the eye sees near a module, of 255, at which a contrary module
 shows half as much: it forgives in grass what it sees in the sky."""
 
-EDGE = 0.6
+CORNER_WEIGHT = 0.6
 """Weight at the code's corners, beside 1 in its middle: the middle is looked at first."""
 
 GUARDED = 3.0
@@ -71,7 +71,11 @@ def wants(
     local = cv2.GaussianBlur(tones, (0, 0), LOCAL, borderType=cv2.BORDER_REPLICATE)
     line = np.linspace(-1, 1, modules)
     away = np.minimum(1, np.hypot(*np.meshgrid(line, line)) / np.sqrt(2))
-    weight = (np.abs(tones - local) + FLAT) / (1 + rough / TEXTURE) * (1 - (1 - EDGE) * away)
+    weight = (
+        (np.abs(tones - local) + FLAT_WEIGHT)
+        / (1 + rough / TEXTURE)
+        * (1 - (1 - CORNER_WEIGHT) * away)
+    )
     if guard is not None:
         weight = weight * (1 + GUARDED * guard)
     own = slice(quiet_zone, quiet_zone + side)

@@ -1,4 +1,4 @@
-"""Text along a line: a guide to walk on, and outlines set on it.
+"""Text along a line: the guide, and outlines set along it.
 
 References
 ----------
@@ -15,7 +15,7 @@ import numpy as np
 
 from nimble_tile.core.symbol.looks.paths import Op, Path
 
-STEPS = 24
+STEPS_A_CURVE = 24
 """Straight pieces into which each curve of a guide is divided."""
 
 WORD = 1.6
@@ -23,13 +23,13 @@ WORD = 1.6
 standing on it as one."""
 
 
-TOGETHER = 0.2
+LETTER_OVERLAP = 0.2
 """Share of the narrower contour above which two that overlap are one letter: letters that
 are set closely overlap by less."""
 
 
 class Guide:
-    """A line to walk along.
+    """A line along which text is set.
 
     Parameters
     ----------
@@ -49,7 +49,7 @@ class Guide:
         return float(self.along[-1])
 
     def at(self, distance: float) -> tuple[float, float, float]:
-        """Point after so much of the line, and its direction in radians; it goes round."""
+        """Point at a distance along the closed line, and the direction there in radians."""
         distance = distance % self.length if self.length else 0.0
         index = int(np.searchsorted(self.along, distance, side="right")) - 1
         index = min(max(index, 0), len(self.points) - 2)
@@ -72,7 +72,7 @@ def flattened(path: Path) -> list[np.ndarray]:
         elif kind == "C":
             p0 = np.array(contours[-1][-1])
             p1, p2, p3 = (np.array(op[i : i + 2]) for i in (1, 3, 5))
-            for t in np.linspace(0, 1, STEPS + 1)[1:]:
+            for t in np.linspace(0, 1, STEPS_A_CURVE + 1)[1:]:
                 point = (
                     (1 - t) ** 3 * p0 + 3 * (1 - t) ** 2 * t * p1
                     + 3 * (1 - t) * t * t * p2 + t**3 * p3
@@ -99,7 +99,7 @@ def _arc(start: tuple[float, float], op: Op) -> list[tuple[float, float]]:
     turn = (a1 - a0) % (2 * math.pi) if sweep else -((a0 - a1) % (2 * math.pi))
     return [
         (cx + radius * math.cos(a0 + turn * t), cy + radius * math.sin(a0 + turn * t))
-        for t in np.linspace(0, 1, STEPS + 1)[1:]
+        for t in np.linspace(0, 1, STEPS_A_CURVE + 1)[1:]
     ]
 
 
@@ -120,7 +120,7 @@ def letters(path: Path) -> list[Path]:
         if groups:
             low, high, own = groups[-1]
             shared = min(high, right) - max(low, left)
-            if shared > TOGETHER * min(high - low, right - left):
+            if shared > LETTER_OVERLAP * min(high - low, right - left):
                 groups[-1] = (low, max(high, right), own + ops)
                 continue
         groups.append((left, right, list(ops)))

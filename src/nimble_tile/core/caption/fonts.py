@@ -17,7 +17,7 @@ from importlib.resources import files
 
 from nimble_tile.core.symbol.looks.paths import Op, Path
 
-SHIPPED = "Alegreya Sans"
+SHIPPED_FAMILY = "Alegreya Sans"
 """Family that ships with the program and stands for an empty name."""
 
 _FILES = ("AlegreyaSans-Regular.ttf", "AlegreyaSans-Medium.ttf", "AlegreyaSans-Bold.ttf")
@@ -60,7 +60,7 @@ def _own():
     for name in _FILES:
         data = files("nimble_tile.assets").joinpath(f"fonts/{name}").read_bytes()
         face = skia.Typeface.MakeFromData(skia.Data.MakeWithCopy(data))
-        provider.registerTypeface(face, SHIPPED)
+        provider.registerTypeface(face, SHIPPED_FAMILY)
         faces.append(face)
     return provider, faces[0]
 
@@ -78,12 +78,15 @@ def families() -> tuple[str, ...]:
     with _lock:
         manager = _system()
         found = {manager.getFamilyName(i) for i in range(manager.countFamilies())}
-    return (SHIPPED, *sorted((f for f in found if f and f != SHIPPED), key=str.casefold))
+    return (
+        SHIPPED_FAMILY,
+        *sorted((f for f in found if f and f != SHIPPED_FAMILY), key=str.casefold),
+    )
 
 
-def known(family: str) -> bool:
-    """Whether a family is here."""
-    return family in ("", SHIPPED) or family in families()
+def has_family(family: str) -> bool:
+    """Whether a font family is installed."""
+    return family in ("", SHIPPED_FAMILY) or family in families()
 
 
 @lru_cache(maxsize=256)
@@ -111,13 +114,13 @@ def _shaped(text: str, family: str, weight: int, italic: bool) -> TextLine:
     import skia
 
     provider, face = _own()
-    own = family in ("", SHIPPED)
+    own = family in ("", SHIPPED_FAMILY)
     if own:
         lacking = [c for c in text if not c.isspace() and not face.unicharToGlyph(ord(c))]
         stand_in = bool(lacking)
-        manager, names = (_system(), ["DejaVu Sans"]) if stand_in else (provider, [SHIPPED])
+        manager, names = (_system(), ["DejaVu Sans"]) if stand_in else (provider, [SHIPPED_FAMILY])
         if stand_in and not manager.countFamilies():
-            manager, names = provider, [SHIPPED]
+            manager, names = provider, [SHIPPED_FAMILY]
     else:
         manager, names = _system(), [family]
         chosen = manager.matchFamilyStyle(family, skia.FontStyle())
@@ -125,7 +128,7 @@ def _shaped(text: str, family: str, weight: int, italic: bool) -> TextLine:
             not c.isspace() and not chosen.unicharToGlyph(ord(c)) for c in text
         )
         if chosen is None:
-            manager, names = provider, [SHIPPED]
+            manager, names = provider, [SHIPPED_FAMILY]
     collection = skia.textlayout_FontCollection()
     collection.setDefaultFontManager(manager)
     style = skia.textlayout_TextStyle()

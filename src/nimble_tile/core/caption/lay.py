@@ -19,13 +19,13 @@ ABOVE, BELOW = 0.74, 0.24
 PAD = 0.35
 """Distance of a caption from the code or from another, in sizes of the font."""
 
-SIDES = {
+SIDE_OF_PLACE = {
     "above left": "above", "above": "above", "above right": "above", "left": "left",
     "right": "right", "below left": "below", "below": "below", "below right": "below",
 }  # fmt: skip
 """The side of the code at which each place beside it lies."""
 
-Box = tuple[tuple[float, float], float, float, float]
+TurnedBox = tuple[tuple[float, float], float, float, float]
 
 
 @dataclass(frozen=True, eq=False)
@@ -65,7 +65,7 @@ class LaidCaptions:
     paper: tuple[Item, ...]
     over: tuple[Item, ...]
     room: Bounds
-    boxes: dict[tuple[str, int], Box]
+    boxes: dict[tuple[str, int], TurnedBox]
     notes: tuple[str, ...]
 
 
@@ -94,10 +94,10 @@ def block_of(caption: Caption, side: int) -> TextBlock:
         y = -height / 2 + size * (ABOVE + caption.leading * index)
         paths.append(scaled.moved(spare - width / 2, y))
     notes = []
-    if not fonts.known(caption.font):
+    if not fonts.has_family(caption.font):
         notes.append(f"The font {caption.font} is not installed here; another stands in.")
     elif any(line.stand_in for line in set_lines):
-        name = caption.font or fonts.SHIPPED
+        name = caption.font or fonts.SHIPPED_FAMILY
         notes.append(f"{name} lacks some letters; another font stands in.")
     if any(line.lost for line in set_lines):
         notes.append("Some letters are in no font that is installed here.")
@@ -141,7 +141,7 @@ def lay(
     square: Bounds = (0.0, 0.0, total, total)
     lengths = Lengths.of(frame, module_mm)
     items: list[Item] = []
-    boxes: dict[tuple[str, int], Box] = {}
+    boxes: dict[tuple[str, int], TurnedBox] = {}
     notes: list[str] = []
     blocks = [(i, caption, block_of(caption, side)) for i, caption in enumerate(captions.items)
               if caption.text.strip()]  # fmt: skip
@@ -156,7 +156,7 @@ def lay(
         taken[frame.side] += surround.stub_gap(frame, total)
     content = [square]
     for index, caption, block in blocks:
-        if caption.place not in SIDES:
+        if caption.place not in SIDE_OF_PLACE:
             continue
         at, turn, covers = _beside(caption, block, side, quiet_zone, taken)
         boxes["caption", index] = (at, block.width, block.height, math.degrees(turn))
@@ -205,8 +205,8 @@ def _with_head(frame: Surround, content: Bounds) -> Bounds:
 def _beside(
     caption: Caption, block: TextBlock, side: int, quiet_zone: int, taken: dict[str, float]
 ) -> tuple[tuple[float, float], float, Bounds]:
-    """Middle, turn (radians) and cover of a caption beside the code; takes its room."""
-    where = SIDES[caption.place]
+    """Middle, turn (radians) and extent of a caption beside the code; reserves its room."""
+    where = SIDE_OF_PLACE[caption.place]
     total = side + 2 * quiet_zone
     pad = PAD * caption.size * side
     deep, wide = block.height, block.width
@@ -219,7 +219,7 @@ def _beside(
             x = high - wide / 2
         shift = taken[where] + pad + deep / 2
         y = -shift if where == "above" else total + shift
-        # Several captions on one line of a side do not push each other away.
+        # Several captions on one line of a side share it instead of stacking up.
         taken[where] += pad + deep
         return (x, y), 0.0, (x - wide / 2, y - deep / 2, x + wide / 2, y + deep / 2)
     shift = taken[where] + pad + deep / 2
@@ -240,7 +240,7 @@ def _free(
 
 
 def _square_line(total: float, lengths: Lengths) -> Path:
-    """What text runs along where there is no surround: the quiet zone's edge."""
+    """The guide for text where there is no surround: the quiet zone's edge."""
     from nimble_tile.core.symbol.looks.paths import rounded
 
     more = lengths.gap
@@ -278,13 +278,13 @@ def _along(
     return _inked(caption, index, path, size)
 
 
-def _around(path: Path) -> Box:
+def _around(path: Path) -> TurnedBox:
     left, top, right, bottom = path.bounds()
     return ((left + right) / 2, (top + bottom) / 2), right - left, bottom - top, 0.0
 
 
 def _nearest(guide: Guide, x: float, y: float) -> float:
-    """How far along a guide the point nearest to (x, y) is."""
+    """Distance along a guide of its point nearest to (x, y)."""
     import numpy as np
 
     steps = np.linspace(0, guide.length, 721)
@@ -307,13 +307,13 @@ def _ringed(
     total = float(side + 2 * quiet_zone)
     middle = total / 2
     items: list[Item] = []
-    boxes: dict[tuple[str, int], Box] = {}
+    boxes: dict[tuple[str, int], TurnedBox] = {}
     half_turns = {"above": -math.pi / 2, "right": 0.0, "below": math.pi / 2, "left": math.pi}
     bands: list[float] = [0.0]
     placed = []
     used = {name: 0.0 for name in half_turns}
     for index, caption, block in blocks:
-        where = SIDES.get(caption.place) or ("above" if caption.place == "along" else None)
+        where = SIDE_OF_PLACE.get(caption.place) or ("above" if caption.place == "along" else None)
         if where is None:
             continue
         size = caption.size * side
@@ -356,7 +356,7 @@ def _ringed(
 
 
 def _inner_radius(middle: float, block: TextBlock, size: float, used: float) -> float:
-    """Least radius at which a block bent about the code's middle clears its square."""
+    """Smallest radius at which a block of text bent round the code's middle clears its square."""
     radius = middle + used + PAD * size
     for _ in range(200):
         # The block's ends come nearest to the square's corners.

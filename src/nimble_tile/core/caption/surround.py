@@ -103,7 +103,7 @@ def outline(
 
 
 def _turned(side: str, box: Bounds) -> tuple[Bounds, float]:
-    """The box as it lies when what is at `side` is below, and how it is turned back."""
+    """The box turned so that `side` is at the bottom, and the turn that undoes it."""
     left, top, right, bottom = box
     turn = {"below": 0, "left": math.pi / 2, "above": math.pi, "right": -math.pi / 2}[side]
     width, height = right - left, bottom - top
@@ -118,7 +118,7 @@ def _back(path: Path, box: Bounds, turn: float) -> Path:
 
 
 def perforation(surround: Surround, box: Bounds, total: float) -> float:
-    """Where a ticket is torn: its row (or column), on the way from code to stub, in modules."""
+    """Row (or column) of a ticket's perforation, in modules from code to stub."""
     left, top, right, bottom = box
     half = stub_gap(surround, total) / 2
     return {
@@ -182,7 +182,7 @@ def _pointer(surround: Surround, box: Bounds, corner: float) -> Path:
 def shapes(
     surround: Surround, lengths: Lengths, path: Path, total: float, box: Bounds, window: bool
 ) -> tuple[list[Item], list[Item]]:
-    """The surround's paper and its lines.
+    """The surround's paper and lines.
 
     Parameters
     ----------

@@ -33,7 +33,7 @@ MOST_TILES = 48
 TILE_READERS = ("zxing-cpp", "quirc", "qrdec")
 """Readers that report several codes, and take little time."""
 
-AROUND = 0.5
+TRIAL_SURROUNDINGS = 0.5
 """Surroundings of a code that belong to it in trials, in parts of its extent."""
 
 
@@ -74,7 +74,7 @@ class Finding:
 
     @property
     def box(self) -> tuple[float, float, float, float]:
-        """What lies round its corners: x, y, width, height in pixels."""
+        """Bounding box of its corners: x, y, width, height in pixels."""
         points = np.array(self.reading.corners)
         left, top = points.min(0)
         width, height = np.ptp(points, axis=0)
@@ -268,7 +268,7 @@ def _tried(
 def subject_of_finding(image: np.ndarray, finding: Finding) -> Subject:
     """The code with its surroundings, as the subject of trials."""
     x, y, width, height = finding.box
-    more = AROUND * max(width, height) + 4
+    more = TRIAL_SURROUNDINGS * max(width, height) + 4
     left, top = max(0, int(x - more)), max(0, int(y - more))
     part = image[top : int(y + height + more) + 1, left : int(x + width + more) + 1]
     part = np.ascontiguousarray(part)

@@ -6,7 +6,7 @@ import unicodedata
 from dataclasses import dataclass
 from difflib import SequenceMatcher
 
-LONGEST = 20_000
+MOST_COMPARED = 20_000
 """Characters that are compared at most; a code holds 7,089."""
 
 
@@ -36,7 +36,7 @@ def compare(read: str, wanted: str) -> tuple[Stretch, ...]:
     ----------
     read, wanted : str
     """
-    matcher = SequenceMatcher(None, wanted[:LONGEST], read[:LONGEST], autojunk=False)
+    matcher = SequenceMatcher(None, wanted[:MOST_COMPARED], read[:MOST_COMPARED], autojunk=False)
     return tuple(
         Stretch(_KINDS[tag], read[low:high], wanted[first:last])
         for tag, first, last, low, high in matcher.get_opcodes()

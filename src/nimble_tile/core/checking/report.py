@@ -23,7 +23,7 @@ from nimble_tile.core.checking.check import Checked, Finding
 from nimble_tile.core.errors import OutputError
 from nimble_tile.core.files import write_atomically
 from nimble_tile.core.phonelog import PhoneTest
-from nimble_tile.core.scan.verdict import WORDS
+from nimble_tile.core.scan.verdict import STATE_WORDS
 from nimble_tile.core.trials.room import Result
 
 PICTURE = 640
@@ -166,12 +166,12 @@ def as_html(
 
 @cache
 def _environment() -> Environment:
-    """What fills pages in; everything that comes from outside is escaped."""
+    """The template environment; everything that comes from outside is escaped."""
     made = Environment(
         loader=PackageLoader("nimble_tile", "assets/reports"), autoescape=True,
         undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True,
     )  # fmt: skip
-    made.globals |= {"words": WORDS, "signs": _SIGNS, "states": _STATES, "facts": _facts,
+    made.globals |= {"words": STATE_WORDS, "signs": _SIGNS, "states": _STATES, "facts": _facts,
                      "compared": compare.compare, "told": compare.in_words}  # fmt: skip
     made.filters |= {"counted": _counted, "jpeg": _jpeg}
     return made

@@ -65,7 +65,7 @@ class Coverage:
     patterns : tuple of str
         Function patterns that are touched, by name.
     hold : Hold
-        What is foreseen.
+        The prediction.
     explanation : str
         Why the level's percentage is not a share of the area, with this piece's numbers.
     """

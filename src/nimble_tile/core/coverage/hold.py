@@ -18,7 +18,7 @@ import numpy as np
 
 from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.scan.sampling import (
-    WINDOW,
+    THRESHOLD_WINDOW,
     cells_of,
     centres,
     middle_of,
@@ -31,8 +31,8 @@ from nimble_tile.core.symbol.encode import Symbol
 WIDE = 11
 """Side, in modules, of the wider window whose mean is also a threshold."""
 
-CLOSE = 0.02
-"""A module nearer to any threshold than this, in parts of the full range, may go either way."""
+NEAR_THRESHOLD = 0.02
+"""A module nearer than this to any threshold, as a share of the full range, may read either way."""
 
 NICKS = 1
 """Modules of a finder's light border that may be spoiled: every reader bears one."""
@@ -43,7 +43,7 @@ FORMAT_BITS = 3
 
 @dataclass(frozen=True, eq=False)
 class Hold:
-    """What is foreseen.
+    """The prediction.
 
     Attributes
     ----------
@@ -68,7 +68,7 @@ class Hold:
 
     @property
     def spare(self) -> float:
-        """Error correction left in the weakest block, 0 to 1, as foreseen."""
+        """Predicted error correction left in the weakest block, 0 to 1."""
         return min(
             max(0.0, 1 - errors / most) if most else float(errors == 0)
             for errors, most in zip(self.errors, self.most, strict=True)
@@ -77,11 +77,11 @@ class Hold:
 
 def _margins(cells: np.ndarray, quiet_zone: int, symbol: Symbol) -> tuple[np.ndarray, np.ndarray]:
     """Least margin of each module's middle under all models, and that against mid grey."""
-    first = WINDOW + quiet_zone
+    first = THRESHOLD_WINDOW + quiet_zone
     own = slice(first, first + symbol.side)
     sign = np.where(symbol.dark, -1, 1).astype(np.float32) / 255
     middle = centres(cells)
-    thresholds = [centres(threshold_of(cells, window)) for window in (WINDOW, WIDE)]
+    thresholds = [centres(threshold_of(cells, window)) for window in (THRESHOLD_WINDOW, WIDE)]
     thresholds.append(np.full_like(middle, middle_of(cells)))
     # A reader's grid lies a little beside the true one.
     shifted = [middle, *(centres(np.roll(cells, by, axis)) for by in (-1, 1) for axis in (0, 1))]
@@ -112,7 +112,7 @@ def foresee(
         a look's own shapes make of them is for the readers to say.
     """
     margin, plain = _margins(cells_of(grey, box, symbol.side + 2 * quiet_zone), quiet_zone, symbol)
-    unsure = margin <= CLOSE
+    unsure = margin <= NEAR_THRESHOLD
     errors = spoiled(unsure, symbol)
     most = tuple(len(block.correction) // 2 for block in symbol.anatomy.blocks)
     why = []
@@ -122,8 +122,8 @@ def foresee(
     if excess > 0:
         which = f"Block {index + 1} has" if len(most) > 1 else "It has"
         why.append(f"{which} {errors[index]} codewords spoiled and can correct {most[index]}.")
-    # A finder is large: what tells is which side of mid grey it lies on.
-    dented = plain <= CLOSE
+    # A finder is large, so it is judged by the side of mid grey that it lies on.
+    dented = plain <= NEAR_THRESHOLD
     why += _patterns(symbol, hurt, dented if touched is None else dented & touched)
     return Hold(not why, unsure, errors, most, tuple(why))
 

@@ -24,18 +24,18 @@ from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
 
-LEAST, MOST = 0.04, 0.8
+LEAST_SIZE, MOST_SIZE = 0.04, 0.8
 """Sizes of a logo between which is searched, in parts of the symbol's side."""
 
-STEPS = 10
+SIZES_TRIED = 10
 """Sizes that are tried first; the finest step is then found by halving."""
 
 HALVINGS = 5
 
 SHRINK = 0.96
-"""What a size is multiplied by where a reader does not agree."""
+"""Factor by which a size shrinks when a reader disagrees."""
 
-TRIES = 6
+MOST_LOOKS = 6
 """Sizes, or places, that are shown to the readers at most."""
 
 MOST_PLACES = 900
@@ -53,7 +53,7 @@ MOST_VERSIONS = 14
 
 @dataclass(frozen=True, eq=False)
 class LogoFound:
-    """What a search came to.
+    """The result of a search.
 
     Attributes
     ----------
@@ -119,21 +119,21 @@ def largest(
         return LogoFound(None, 0, None, "Here not even a small logo leaves so much spare.")
     before = _readers(scene, index, bay)
     verdict = None
-    for _ in range(TRIES):
+    for _ in range(MOST_LOOKS):
         made = put(piece, index, size=round(size, 4))
         verdict = _proved(renderer, made, bay)
         if before <= _right(verdict) and (verdict.spare or 0) >= spare:
             told = f"The largest that holds here has {size:.0%} of the code's side."
             return LogoFound(made, verdict.spare or 0, verdict, told)
         size *= SHRINK
-        if size < LEAST:
+        if size < LEAST_SIZE:
             break
     return LogoFound(None, 0, verdict, "The readers do not agree with any size here.")
 
 
 def _last(keeps: Callable[[float], Tried | None]) -> float | None:
     """The largest size up to which all that were tried keep what is wanted."""
-    sizes = np.geomspace(LEAST, MOST, STEPS)
+    sizes = np.geomspace(LEAST_SIZE, MOST_SIZE, SIZES_TRIED)
     good, bad = None, None
     for size in sizes:
         if keeps(float(size)) is None:
@@ -158,7 +158,7 @@ def _right(verdict: Verdict) -> frozenset[str]:
 
 
 def _readers(scene: Scene, index: int, bay: ReaderBay) -> frozenset[str]:
-    """Readers that read the piece without the logo: these must go on reading it."""
+    """Readers that read the piece without the logo and so must read it with one."""
     logos = scene.piece.logo
     kept = tuple(logo for i, logo in enumerate(logos.items) if i != index)
     alone = scene.lay(logos.model_copy(update={"items": kept}))
@@ -184,7 +184,7 @@ def best_place(
             tried.append((-round(result.looked.spare, 6), np.hypot(x - 0.5, y - 0.5), x, y))
     before = _readers(scene, index, bay)
     verdict = None
-    for _, _, x, y in sorted(tried)[:TRIES]:
+    for _, _, x, y in sorted(tried)[:MOST_LOOKS]:
         made = put(piece, index, x=x, y=y)
         verdict = _proved(renderer, made, bay)
         if before <= _right(verdict):
@@ -198,7 +198,7 @@ def best_place(
 def _footprint(scene: Scene, logo: Logo, index: int) -> tuple[np.ndarray, np.ndarray, int, int]:
     """Modules that a logo takes, and whether they come out dark, round its own middle module."""
     n = scene.symbol.side
-    # Laid in the middle of a symbol of the same size, so that nothing is cut off.
+    # Laid in the middle of an equally large symbol, so that nothing is cut off.
     middle = (n // 2 + 0.5) / n
     centred = logo.model_copy(update={"x": middle, "y": middle})
     alone = scene.piece.logo.model_copy(update={"items": (centred,), "paint": None})
@@ -261,7 +261,7 @@ def _candidates(scene: Scene, logo: Logo, index: int) -> Iterator[tuple[float, f
                 hit = np.unique(plan.codeword[area][wrong])
                 counts = np.bincount(owner[hit[hit >= 0]], minlength=len(most))
                 left = float((1 - counts / most).min())
-                # The logo's middle lies in the middle of its footprint's own module.
+                # The logo's middle lies at the middle of a module of its footprint.
                 x, y = (column - dx + 0.5) / n, (row - dy + 0.5) / n
                 found.append((-round(left, 4), np.hypot(x - 0.5, y - 0.5), x, y))
         if found:

@@ -28,13 +28,13 @@ from nimble_tile.core.scan.readers import to_grey
 TARGET = 480
 """Longer side, in pixels, at which the target's own features are taken."""
 
-FRAME = 720
+FRAME_SIDE = 720
 """Longer side of a camera frame."""
 
 MOST_FEATURES = 1200
 """Features of the target."""
 
-AROUND = 31
+TILE_BORDER = 31
 """Pixels round a tile that are looked at with it: ORB's own edge."""
 
 TILES, IN_TILE = 5, 160
@@ -42,7 +42,7 @@ TILES, IN_TILE = 5, 160
 thousands of corners of a code would leave none for its surroundings."""
 
 RATIO = 0.8
-"""A match counts if the next best is this much worse (Lowe 2004)."""
+"""A match counts only if the next best is this much worse (Lowe 2004)."""
 
 LEAST_INLIERS = 14
 """Matches that must agree on a plane: fewer come about by chance."""
@@ -60,7 +60,7 @@ OFF = 0.12
 """Distance of the found corners from the true ones, in parts of the marker's size, up to
 which it was found where it is."""
 
-ENOUGH = 0.6
+FOUND_SHARE = 0.6
 """Share of the frames in which it must be found."""
 
 
@@ -132,12 +132,12 @@ class Tracking:
     def tracks(self) -> bool:
         """Whether the marker is found in enough frames."""
         found = sum(sight.found for sight in self.sights)
-        return found >= ENOUGH * len(self.sights)
+        return found >= FOUND_SHARE * len(self.sights)
 
     @property
     def reads(self) -> bool:
         """Whether the code is read, by half of the readers or more, in enough frames."""
-        return self._read >= ENOUGH * len(self.sights)
+        return self._read >= FOUND_SHARE * len(self.sights)
 
     @property
     def _read(self) -> int:
@@ -251,8 +251,11 @@ def _features(frame: np.ndarray) -> tuple[list, np.ndarray | None]:
     for row in range(TILES):
         for column in range(TILES):
             # With some of its surroundings: ORB finds nothing near an edge.
-            top, left = row * height // TILES - AROUND, column * width // TILES - AROUND
-            bottom, right = top + height // TILES + 2 * AROUND, left + width // TILES + 2 * AROUND
+            top, left = row * height // TILES - TILE_BORDER, column * width // TILES - TILE_BORDER
+            bottom, right = (
+                top + height // TILES + 2 * TILE_BORDER,
+                left + width // TILES + 2 * TILE_BORDER,
+            )
             top, left = max(0, top), max(0, left)
             for key in orb.detect(frame[top:bottom, left:right]):
                 key.pt = (key.pt[0] + left, key.pt[1] + top)
@@ -275,15 +278,15 @@ def _frame(grey: np.ndarray, view: MarkerView) -> tuple[np.ndarray, np.ndarray]:
     import cv2
 
     height, width = grey.shape
-    scale = FRAME / max(height, width) * view.scale
+    scale = FRAME_SIDE / max(height, width) * view.scale
     middle = np.array([[1, 0, -width / 2], [0, 1, -height / 2], [0, 0, 1.0]])
     turn = np.radians(view.turn)
     spin = np.array([[np.cos(turn), -np.sin(turn), 0], [np.sin(turn), np.cos(turn), 0], [0, 0, 1]])
-    size = max(FRAME, round(FRAME * 0.8))
+    size = max(FRAME_SIDE, round(FRAME_SIDE * 0.8))
     moved = np.diag([scale, scale, 1]) @ spin @ middle
     if view.tilt:
         # A plane turned about its upright axis, seen from 1.6 widths away.
-        tilt, away = np.radians(view.tilt), 1.6 * FRAME
+        tilt, away = np.radians(view.tilt), 1.6 * FRAME_SIDE
         leaning = np.array([[np.cos(tilt), 0, 0], [0, 1, 0], [np.sin(tilt) / away, 0, 1]])
         moved = leaning @ moved
     out = np.array([[1, 0, size / 2], [0, 1, size / 2], [0, 0, 1.0]]) @ moved

@@ -54,7 +54,7 @@ def with_room(renderer: Renderer, piece: Piece) -> Piece:
         around = reach(scaled)
         low, high = around.min(0), around.max(0)
         if (high - low <= size).all():
-            # Moved inwards where that is enough.
+            # If moving it inwards is enough, it is moved.
             shift = np.clip(low, 0, None) - low + np.minimum(np.array(size) - high, 0)
             moved = scaled.model_copy(
                 update={"x": scaled.x + float(shift[0]), "y": scaled.y + float(shift[1])}

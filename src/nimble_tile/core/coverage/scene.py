@@ -25,7 +25,7 @@ from nimble_tile.core.symbol.encode import Symbol
 
 @dataclass(frozen=True, eq=False)
 class Tried:
-    """What a try came to.
+    """The outcome of one try.
 
     Attributes
     ----------
@@ -87,7 +87,7 @@ class Scene:
         return painted(base, (*laid.items, *self.others), matrix, SAMPLE_CELLS)
 
     def attempt(self, logos: Logos) -> Tried:
-        """Try logos: what is foreseen, and what is left."""
+        """Try logos: the prediction, and what it leaves."""
         laid = self.lay(logos)
         grey = to_grey(self.image(laid))
         if self.inverted:

@@ -57,7 +57,7 @@ class Shape:
 
     @property
     def bounds(self) -> Bounds:
-        """What it covers at most."""
+        """A box that contains it."""
         left, top, right, bottom = self.path.bounds()
         more = self.stroke / 2 + self.soft
         return left - more, top - more, right + more, bottom + more
@@ -113,7 +113,7 @@ class Stamp:
 
     @property
     def bounds(self) -> Bounds:
-        """What it covers at most."""
+        """A box that contains it."""
         low, high = self.corners.min(0), self.corners.max(0)
         return float(low[0]), float(low[1]), float(high[0]), float(high[1])
 

@@ -14,7 +14,7 @@ from nimble_tile.core.laid.items import Item, Shape, Stamp
 from nimble_tile.core.symbol.looks.paint import to_skia
 from nimble_tile.core.symbol.looks.paths import Path
 
-SOFT = 0.42
+FADE_BLUR = 0.42
 """Standard deviation of a blur in parts of the width over which an edge fades."""
 
 LARGEST_STAMP = 4096
@@ -40,7 +40,7 @@ def _shape(canvas: skia.Canvas, item: Shape) -> None:
     if item.colour is not None:
         paint.setColor(_colour(item.colour, item.opacity))
         if item.soft > 0:
-            sigma = item.soft * SOFT
+            sigma = item.soft * FADE_BLUR
             paint.setMaskFilter(skia.MaskFilter.MakeBlur(skia.kNormal_BlurStyle, sigma))
         canvas.drawPath(path, paint)
     if item.stroke > 0:
@@ -57,12 +57,12 @@ def _shape(canvas: skia.Canvas, item: Shape) -> None:
 
 _reduced: dict[int, tuple[weakref.ref, dict[int, np.ndarray]]] = {}
 
-STEP = 2**0.5
+STAMP_RATIO = 2**0.5
 """Ratio of the sizes at which a stamp is kept: what lies between is scaled by skia."""
 
 
 def smaller(rgba: np.ndarray, longer: float) -> np.ndarray:
-    """A picture averaged down to about this longer side or somewhat more; never enlarged.
+    """A picture averaged down to at least this longer side, though not much more; never enlarged.
 
     Remembered for as long as the picture itself lives.
 
@@ -74,7 +74,7 @@ def smaller(rgba: np.ndarray, longer: float) -> np.ndarray:
         Pixels.
     """
     have = max(rgba.shape[:2])
-    rung = math.floor(math.log(max(have / max(longer, 1), 1)) / math.log(STEP))
+    rung = math.floor(math.log(max(have / max(longer, 1), 1)) / math.log(STAMP_RATIO))
     if rung <= 0:
         return rgba
     key = id(rgba)
@@ -82,7 +82,7 @@ def smaller(rgba: np.ndarray, longer: float) -> np.ndarray:
     if known is None or known[0]() is not rgba:
         known = _reduced[key] = (weakref.ref(rgba, lambda _: _reduced.pop(key, None)), {})
     if rung not in known[1]:
-        known[1][rung] = _averaged(rgba, STEP**-rung)
+        known[1][rung] = _averaged(rgba, STAMP_RATIO**-rung)
     return known[1][rung]
 
 
@@ -114,7 +114,7 @@ def _stamp(canvas: skia.Canvas, item: Stamp, scale: float) -> None:
 
 
 SOFT_PIXELS = 24
-"""Pixels a module at which a soft shape becomes a picture, where it must."""
+"""Pixels a module at which a soft shape is rasterised where the format cannot blur."""
 
 
 def as_stamp(item: Shape) -> Stamp:
@@ -210,7 +210,7 @@ def painted(
 
 
 class Sheet:
-    """Pixels to paint on, one thing after the other.
+    """A surface to paint on, one thing after another.
 
     Parameters
     ----------
@@ -256,7 +256,7 @@ class Sheet:
         self.draw(matrix, lambda canvas: paint_items(canvas, items, scale))
 
     def pixels(self) -> np.ndarray:
-        """What is there now as a new array of the kind that it began with."""
+        """What has been painted, as a new array of the same kind as the first one."""
         import cv2
 
         if self._opaque:

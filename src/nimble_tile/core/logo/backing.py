@@ -19,7 +19,7 @@ LEAST_TRACED = 24
 OPAQUE = 100
 """Alpha, of 255, from which a pixel belongs to the logo."""
 
-SMOOTH = 1.6
+OUTLINE_BLUR = 1.6
 """Standard deviation, in traced pixels, by which an outline is smoothed."""
 
 SIMPLE = 0.25
@@ -70,17 +70,17 @@ def _outline(stamp: Stamp, margin: float) -> Path:
 
     from nimble_tile.core.laid.paint import smaller
 
-    # A wide margin round a small logo leaves less to trace the logo itself on.
+    # With a wide margin, fewer traced pixels are left for the logo itself.
     longer = max(stamp.width, stamp.height)
     wanted = min(TRACED, max(LEAST_TRACED, 2 * TRACED * longer / (longer + 2 * margin)))
-    # What was reduced once serves every size that is tried.
+    # The reduced logo is reused for every size that is tried.
     alpha = np.ascontiguousarray(smaller(stamp.rgba, wanted)[..., 3])
     grow = wanted / max(alpha.shape)
     if grow > 1 or grow < 0.6:  # a thin outline must not fall between pixels
         way = cv2.INTER_LINEAR if grow > 1 else cv2.INTER_AREA
         alpha = cv2.resize(alpha, None, fx=grow, fy=grow, interpolation=way)
     scale = max(alpha.shape) / max(stamp.width, stamp.height)  # traced pixels a module
-    more = math.ceil(margin * scale + 4 * SMOOTH) + 2
+    more = math.ceil(margin * scale + 4 * OUTLINE_BLUR) + 2
     alpha = cv2.copyMakeBorder(alpha, more, more, more, more, cv2.BORDER_CONSTANT, value=0)
     inside = alpha >= OPAQUE
     if not inside.any():
@@ -106,10 +106,10 @@ def _outline(stamp: Stamp, margin: float) -> Path:
 
 def _smoothed(points: np.ndarray) -> np.ndarray:
     """A closed contour (m × 2) smoothed along itself, without shrinking by the pixels' half."""
-    reach = math.ceil(3 * SMOOTH)
+    reach = math.ceil(3 * OUTLINE_BLUR)
     if len(points) < 4 * reach:
         return points
-    kernel = np.exp(-0.5 * (np.arange(-reach, reach + 1) / SMOOTH) ** 2)
+    kernel = np.exp(-0.5 * (np.arange(-reach, reach + 1) / OUTLINE_BLUR) ** 2)
     kernel = (kernel / kernel.sum()).astype(np.float32)
     wrapped = np.concatenate([points[-reach:], points, points[:reach]])
     return np.stack(

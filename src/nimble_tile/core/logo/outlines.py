@@ -20,13 +20,13 @@ from nimble_tile.core.picture.drawings import DRAW_LIMIT, draw, has_letters, kin
 from nimble_tile.core.symbol.looks.paths import Op, Path
 
 MOST_SHAPES = 600
-MOST_STEPS = 40_000
+MOST_SEGMENTS = 40_000
 """Segments at most: beyond, the drawing is put in as a picture."""
 
 COMPARED = 420
 """Pixels of the longer side at which shapes and drawing are compared."""
 
-SPOT = 90
+SPOT_DIFFERENCE = 90
 """Mean difference, of 255, of a spot of 9 × 9 pixels up to which they are: edges differ."""
 
 ALIKE = 1.5
@@ -68,11 +68,11 @@ def _alike(shapes: tuple[Shape, ...], drawn: np.ndarray) -> bool:
         return np.dstack([rgba[..., :3] * alpha, rgba[..., 3:]])
 
     off = np.abs(weighed(ours) - weighed(drawn)).max(2)
-    # The mean would not show that a small part is missing, so small areas are compared too.
+    # The mean would hide a small missing part, so small areas are compared too.
     import cv2
 
     spots = cv2.blur(off, (9, 9))
-    return float(off.mean()) < ALIKE and float(spots.max()) < SPOT
+    return float(off.mean()) < ALIKE and float(spots.max()) < SPOT_DIFFERENCE
 
 
 def _shapes(data: bytes) -> tuple[Shape, ...] | None:
@@ -94,7 +94,7 @@ def _shapes(data: bytes) -> tuple[Shape, ...] | None:
         if shape is None:
             continue
         steps += len(shape.path.ops)
-        if steps > MOST_STEPS:
+        if steps > MOST_SEGMENTS:
             return None
         path = shape.path.moved(-width / 2, -height / 2).moved(scale=1 / longer)
         stroke = shape.stroke / longer

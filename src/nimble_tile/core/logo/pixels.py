@@ -8,13 +8,13 @@ from nimble_tile.core.additions import Logo
 from nimble_tile.core.look import rgb as rgb_of
 from nimble_tile.core.picture.opening import Opened
 
-LARGEST = 2400
+LOGO_SIDE = 2400
 """Longer side, in pixels, to which a logo is reduced before anything else."""
 
 FULL = 100.0
 """Distance in CIELAB that tolerance 1 means: from black to white."""
 
-EDGE = 3
+CLEANED_EDGE = 3
 """Pixels on each side of a taken-off background that are cleaned."""
 
 
@@ -41,7 +41,7 @@ def prepared(opened: Opened, logo: Logo) -> np.ndarray:
         round(top * height) : max(round(top * height) + 1, round((1 - bottom) * height)),
         round(left * width) : max(round(left * width) + 1, round((1 - right) * width)),
     ]
-    scale = LARGEST / max(rgba.shape[:2])
+    scale = LOGO_SIDE / max(rgba.shape[:2])
     if scale < 1:
         size = tuple(max(1, round(side * scale)) for side in (rgba.shape[1], rgba.shape[0]))
         rgba = cv2.resize(rgba, size, interpolation=cv2.INTER_AREA)
@@ -66,7 +66,7 @@ def ground_colour(rgba: np.ndarray) -> np.ndarray | None:
     edge = edge[edge[:, 3] > 127][:, :3]
     if len(edge) < 4:
         return None
-    # The middle of the fullest cell of a coarse histogram: a median would mix two colours.
+    # The middle of the fullest bin of a coarse histogram; a median would mix two colours.
     cells = (edge // 32).astype(int) @ (64, 8, 1)
     own = edge[cells == np.bincount(cells).argmax()]
     return np.median(own, axis=0).astype(np.uint8)
@@ -94,13 +94,13 @@ def without_ground(rgba: np.ndarray, tolerance: float) -> np.ndarray:
     lab = _lab(rgba[..., :3])
     away = np.linalg.norm(lab - _lab(colour[None, None])[0, 0], axis=2)
     like = ((away <= tolerance * FULL) | (rgba[..., 3] < 8)).astype(np.uint8)
-    # A rim of background lets the flood run round a logo that touches an edge.
+    # A rim of background lets the flood fill pass round a logo that touches an edge.
     rimmed = cv2.copyMakeBorder(like, 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=1)
     _, labels = cv2.connectedComponents(rimmed, connectivity=4)
     gone = (labels == labels[0, 0])[1:-1, 1:-1]
     out = rgba.copy()
     out[gone, 3] = 0
-    disk = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * EDGE + 1,) * 2)
+    disk = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * CLEANED_EDGE + 1,) * 2)
     near = cv2.dilate(gone.astype(np.uint8), disk).astype(bool)
     band = near & ~gone
     inner = ~near & (rgba[..., 3] > 127)
@@ -119,7 +119,7 @@ def without_ground(rgba: np.ndarray, tolerance: float) -> np.ndarray:
     length = (along**2).sum(1)
     share = ((here - ground) * along).sum(1) / np.maximum(length, 1)
     share = np.clip(share, 0, 1)
-    # What lies off the line between both is a colour of its own, and stays.
+    # A colour off the line between the two is the logo's own and stays.
     off = np.linalg.norm(here - ground - share[:, None] * along, axis=1)
     plain = (off < 40) & (length > 900)
     share = np.where(plain, share, 1)

@@ -29,7 +29,7 @@ from nimble_tile.core.symbol.segments import bits, capacity_bits
 TYPICAL_LINK = "https://lanternwalk.example/dusk"
 """A short link, as a measure of how much simpler a code with a link would be."""
 
-MOST_STEPS = 3
+MOST_CHANGES = 3
 """Changes that are offered together at most."""
 
 
@@ -130,7 +130,7 @@ def offers(message: Message, code: Code) -> list[Offer]:
         now = "41"  # too long for any: whatever fits is smaller
     steps = list(_steps(message))
     best = int(now)
-    for count in range(1, min(MOST_STEPS, len(steps)) + 1):
+    for count in range(1, min(MOST_CHANGES, len(steps)) + 1):
         tried: list[tuple[int, Offer]] = []
         for chosen in combinations(steps, count):
             changed = _apply(message, chosen)
@@ -233,7 +233,7 @@ def without_port(link: str) -> str:
     return _rest(link, change)
 
 
-def unescaped(link: str) -> str:
+def percent_decoded(link: str) -> str:
     """Unreserved characters written out instead of %XX (RFC 3986, 6.2.2.2)."""
 
     def change(match: re.Match[str]) -> str:
@@ -263,8 +263,8 @@ def _link_steps(link: str) -> Iterator[_Step]:
         yield _Step("Drop the trailing slash", _text_change(without_slash), note)
     if without_port(link) != link:
         yield _Step("Drop the port, which is the usual one", _text_change(without_port))
-    if unescaped(link) != link:
-        yield _Step("Write needless %-codes out", _text_change(unescaped))
+    if percent_decoded(link) != link:
+        yield _Step("Write needless %-codes out", _text_change(percent_decoded))
     if without_empty_tail(link) != link:
         yield _Step("Drop the empty end", _text_change(without_empty_tail))
     if tags_of(link):

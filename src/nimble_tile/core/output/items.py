@@ -14,7 +14,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from nimble_tile.core.laid.items import Item, Shape, Stamp
-from nimble_tile.core.laid.paint import SOFT
+from nimble_tile.core.laid.paint import FADE_BLUR
 from nimble_tile.core.output.raster import save_png
 from nimble_tile.core.piece import Finish
 from nimble_tile.core.symbol.looks.paths import path_data
@@ -53,7 +53,7 @@ def _shape(item: Shape, name: str) -> str:
                 f'<defs><filter id="{name}" filterUnits="userSpaceOnUse" x="{left - more:g}" '
                 f'y="{top - more:g}" width="{right - left + 2 * more:g}" '
                 f'height="{bottom - top + 2 * more:g}">'
-                f'<feGaussianBlur stdDeviation="{item.soft * SOFT:g}"/></filter></defs>'
+                f'<feGaussianBlur stdDeviation="{item.soft * FADE_BLUR:g}"/></filter></defs>'
             )
             blur = f' filter="url(#{name})"'
         out += f'<path fill="{item.colour}"{rule}{fade}{blur} d="{data}"/>'

@@ -25,7 +25,7 @@ from nimble_tile.core.picture.drawings import PDFIUM
 from nimble_tile.core.piece import Finish
 from nimble_tile.core.render import Rendering
 from nimble_tile.core.symbol.looks import Drawing, Layer, drawing
-from nimble_tile.core.symbol.looks.drawing import Frame, Images
+from nimble_tile.core.symbol.looks.drawing import Images, ModuleRect
 from nimble_tile.core.symbol.looks.paint import (
     gradient_ends,
     paint_layers,
@@ -151,7 +151,7 @@ def _number(value: float) -> str:
     return f"{value:.6g}"
 
 
-def _paint(fill: Fill, frame: Frame, name: str) -> tuple[str, str]:
+def _paint(fill: Fill, frame: ModuleRect, name: str) -> tuple[str, str]:
     """Value of a fill attribute, and the definition that it refers to."""
     if fill.kind in ("linear", "radial"):
         x, y, width, height = frame
@@ -200,7 +200,7 @@ def _inside(layer: Layer, name: str, images: Images, finish: Finish) -> str:
     return image + "".join(copies)
 
 
-def _image(pixels: np.ndarray, finish: Finish, place: Frame, name: str = "") -> str:
+def _image(pixels: np.ndarray, finish: Finish, place: ModuleRect, name: str = "") -> str:
     file = io.BytesIO()
     save_png(pixels, file, finish)
     data = base64.b64encode(file.getvalue()).decode("ascii")

@@ -26,7 +26,7 @@ ADVICE_CELLS = 3.0
 SIDE = 420
 """Longer side of the small picture at most."""
 
-MARGIN = 0.2
+TONE_DISTANCE = 0.2
 """Distance from the local tone that a module needs, 0 to 1."""
 
 QUIET_TONE = 0.78
@@ -41,13 +41,13 @@ SUBJECT = 1.2
 CALM = 0.10
 """Deviation of tone up to which nothing counts as a shape."""
 
-SHAPE = 1.5
+SHAPE_SIZE = 1.5
 """Size of such shapes: standard deviation in modules."""
 
 GUARD = 8.0
 """What a guarded area costs, in parts of a change from black to white."""
 
-APART = 0.5
+PLACES_APART = 0.5
 """Distance of two good places in parts of the code's side."""
 
 
@@ -111,13 +111,13 @@ def advise(
         cv2.GaussianBlur(tone * tone, (0, 0), module) - cv2.GaussianBlur(tone, (0, 0), module) ** 2
     )
     visible = 1 / (1 + TEXTURE * np.sqrt(np.maximum(spread, 0)))
-    darker = np.maximum(0, tone - np.maximum(np.minimum(local, 0.5) - MARGIN, 0.04))
-    lighter = np.maximum(0, np.minimum(np.maximum(local, 0.5) + MARGIN, 0.84) - tone)
+    darker = np.maximum(0, tone - np.maximum(np.minimum(local, 0.5) - TONE_DISTANCE, 0.04))
+    lighter = np.maximum(0, np.minimum(np.maximum(local, 0.5) + TONE_DISTANCE, 0.84) - tone)
     body = 0.5 * (darker + lighter) * visible
     quiet = np.maximum(0, QUIET_TONE - tone) * visible
     # Letters, faces and other subjects are strong shapes, which a code would break.
-    wide = cv2.GaussianBlur(tone * tone, (0, 0), SHAPE * module)
-    wide -= cv2.GaussianBlur(tone, (0, 0), SHAPE * module) ** 2
+    wide = cv2.GaussianBlur(tone * tone, (0, 0), SHAPE_SIZE * module)
+    wide -= cv2.GaussianBlur(tone, (0, 0), SHAPE_SIZE * module) ** 2
     shape = SUBJECT * np.maximum(0, np.sqrt(np.maximum(wide, 0)) - CALM)
     body += shape
     quiet += shape
@@ -158,7 +158,7 @@ def _best(
     """Up to three places, each the best one apart from those before it."""
     left = cost.copy()
     found: list[Region] = []
-    apart = max(1, round(window * APART))
+    apart = max(1, round(window * PLACES_APART))
     while len(found) < 3 and np.isfinite(left).any():
         row, column = np.unravel_index(int(np.argmin(left)), left.shape)
         x = min(max(0.0, column / scale), size[0] - side)

@@ -117,12 +117,12 @@ def _svg(data: bytes, name: str, side: int) -> np.ndarray:
 
 
 def has_letters(data: bytes) -> bool:
-    """Whether a drawing holds text, which looks as the fonts of this machine have it."""
+    """Whether a drawing holds text, whose look depends on the fonts of this machine."""
     return b"<text" in data or b":text" in data
 
 
 def _checked(data: bytes, name: str) -> str:
-    """The drawing's text, once nothing in it reaches outside or swells without end."""
+    """The SVG source, once nothing in it refers to outside files or expands without limit."""
     from defusedxml import DefusedXmlException
     from defusedxml.ElementTree import ParseError, fromstring
 
@@ -152,7 +152,7 @@ def _checked(data: bytes, name: str) -> str:
             raise refused("its parts are nested too deeply")
         if id(node) in known:
             return known[id(node)]
-        known[id(node)] = MOST_NODES  # whoever meets it again inside itself goes round in circles
+        known[id(node)] = MOST_NODES  # meeting it again inside itself would mean a cycle
         count = 1
         href = next((v for k, v in node.attrib.items() if k.rpartition("}")[2] == "href"), "")
         if str(node.tag).endswith("use") and href.startswith("#") and href[1:] in by_name:

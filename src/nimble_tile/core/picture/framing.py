@@ -16,7 +16,7 @@ from nimble_tile.core.picture.placing import output_size
 if TYPE_CHECKING:
     from nimble_tile.core.picture.opening import Opened
 
-LEAST_SIDE = 16
+LEAST_CROP_SIDE = 16
 """Pixels that a crop must leave on each side."""
 
 MOST_EXTENSION = 4.0
@@ -40,9 +40,9 @@ def inner_size(size: tuple[int, int], frame: Frame) -> tuple[int, int]:
     width, height = turned_size(size, frame)
     left, top, right, bottom = frame.crop
     inner = (width - left - right, height - top - bottom)
-    if min(inner) < LEAST_SIDE:
+    if min(inner) < LEAST_CROP_SIDE:
         raise PictureError(
-            f"The crop leaves less than {LEAST_SIDE} pixels of the picture.", "Crop less."
+            f"The crop leaves less than {LEAST_CROP_SIDE} pixels of the picture.", "Crop less."
         )
     return inner
 

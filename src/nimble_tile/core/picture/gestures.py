@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike
 
+from nimble_tile.core.artwork import Point
 from nimble_tile.core.picture.placing import (
     CORNERS,
     UNIT,
@@ -18,13 +19,12 @@ from nimble_tile.core.picture.placing import (
 )
 from nimble_tile.core.piece import Region
 
-LEAST = 48.0
+LEAST_CODE_SIDE = 48.0
 """Smallest side, in picture pixels, that a corner can be dragged to."""
 
 RIGHT_ANGLES = 3.0
 """Degrees within which turning snaps to a multiple of 15."""
 
-Point = tuple[float, float]
 Size = tuple[int, int]
 
 
@@ -79,7 +79,9 @@ def moved(region: Region, by: Point, size: Size, snap: float = 0) -> tuple[Regio
     return region.model_copy(update={"x": float(x), "y": float(y)}), Guides(lines[1], lines[0])
 
 
-def scaled(region: Region, corner: str, by: Point, size: Size, least: float = LEAST) -> Region:
+def scaled(
+    region: Region, corner: str, by: Point, size: Size, least: float = LEAST_CODE_SIDE
+) -> Region:
     """The place after dragging a corner to scale it.
 
     The opposite corner stays, as do proportions, angle and perspective, and the
@@ -193,7 +195,7 @@ def on_quad(quad: ArrayLike, angle: float = 0.0) -> Region:
     return Region(**made, bend=tuple((float(x), float(y)) for x, y in bend))
 
 
-def flattened(region: Region, size: Size) -> Region:
+def without_perspective(region: Region, size: Size) -> Region:
     """The place without perspective, of the same size and turn."""
     quad = corners(region)
     side = float(np.hypot(*(np.roll(quad, -1, axis=0) - quad).T).mean())

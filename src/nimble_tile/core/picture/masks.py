@@ -1,7 +1,7 @@
 """Masks over the original picture: painting, flood selection, refinement by graph cut.
 
 A mask is uint8 H × W of the original's proportions, its longer side at most
-`LONGEST`, 255 = chosen. Points are (x, y) in pixels of the mask.
+`LONGEST_MASK_SIDE`, 255 = chosen. Points are (x, y) in pixels of the mask.
 
 References
 ----------
@@ -16,22 +16,24 @@ from collections.abc import Sequence
 
 import numpy as np
 
-LONGEST = 2048
+from nimble_tile.core.artwork import Point
+
+LONGEST_MASK_SIDE = 2048
 """Longer side of a mask in pixels: finer than a feathered edge ever is."""
 
-LEAST = 16
+LEAST_MASK_SIDE = 16
 """Shorter side of a mask at least."""
 
 CUT_SIDE = 480
 """Longer side at which graph cuts are made; they take a second there."""
 
-Point = tuple[float, float]
-
 
 def mask_size(size: tuple[int, int]) -> tuple[int, int]:
     """Width and height of the masks of a picture of this size."""
-    scale = min(1.0, LONGEST / max(size))
-    return max(LEAST, round(size[0] * scale)), max(LEAST, round(size[1] * scale))
+    scale = min(1.0, LONGEST_MASK_SIDE / max(size))
+    return max(LEAST_MASK_SIDE, round(size[0] * scale)), max(
+        LEAST_MASK_SIDE, round(size[1] * scale)
+    )
 
 
 def empty(size: tuple[int, int], value: int = 0) -> np.ndarray:
@@ -90,7 +92,7 @@ def painted(
     out = mask.copy()
     part = out[top:bottom, left:right].astype(np.float32)
     wanted = value * strength + part * (1 - strength)
-    # A soft brush gone over twice does not take back what it gave.
+    # Going over an area twice with a soft brush must not undo the first stroke.
     wanted = np.maximum(part, wanted) if value == 255 else np.minimum(part, wanted)
     out[top:bottom, left:right] = np.rint(wanted).astype(np.uint8)
     return out
@@ -119,7 +121,7 @@ def flooded(
     found = np.zeros((height + 2, width + 2), np.uint8)
     reach = (tolerance * 255,) * 3
     flags = 4 | (255 << 8) | cv2.FLOODFILL_MASK_ONLY | cv2.FLOODFILL_FIXED_RANGE
-    # A little smoothing first: noise of a single pixel must not stop the flood.
+    # A little smoothing first, so that noise of a single pixel does not stop the flood fill.
     calm = cv2.GaussianBlur(picture, (0, 0), 0.8)
     cv2.floodFill(calm, found, (x, y), 0, reach, reach, flags)
     out = mask.copy()
@@ -156,7 +158,7 @@ def refined(mask: np.ndarray, picture: np.ndarray, rounds: int = 4) -> np.ndarra
     if not sure.any() or sure.all():
         return mask
     label = np.full(rough.shape, cv2.GC_PR_BGD, np.uint8)
-    # Near to the stroke it may well be subject, far away hardly.
+    # Pixels near the stroke are probably subject, pixels far away probably not.
     reach = max(3.0, 0.12 * max(extent))
     distance = cv2.distanceTransform((~sure).astype(np.uint8), cv2.DIST_L2, 5)
     label[distance < reach] = cv2.GC_PR_FGD
@@ -175,7 +177,7 @@ def refined(mask: np.ndarray, picture: np.ndarray, rounds: int = 4) -> np.ndarra
     subject = np.isin(label, (cv2.GC_FGD, cv2.GC_PR_FGD)).astype(np.uint8) * 255
     subject = _with_stroke(subject, sure)
     large = cv2.resize(subject, mask.shape[1::-1], interpolation=cv2.INTER_CUBIC)
-    # Stairs of the small cut are rounded off.
+    # Smooths the stair steps of the cut that was made at a small size.
     smooth = cv2.GaussianBlur(large, (0, 0), 0.6 / scale)
     steep = np.clip((smooth.astype(np.float32) - 127.5) * 3 + 127.5, 0, 255)
     return np.rint(steep).astype(np.uint8)

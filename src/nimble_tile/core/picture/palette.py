@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import numpy as np
 
-SAMPLE = 128
+PALETTE_SIDE = 128
 """Longer side, in pixels, at which the picture is looked at."""
 
 
@@ -31,7 +31,7 @@ def palette(image: np.ndarray, count: int = 8) -> list[str]:
     """
     import cv2
 
-    scale = SAMPLE / max(image.shape[:2])
+    scale = PALETTE_SIDE / max(image.shape[:2])
     if scale < 1:
         extent = tuple(max(1, round(side * scale)) for side in image.shape[1::-1])
         image = cv2.resize(image, extent, interpolation=cv2.INTER_AREA)

@@ -29,7 +29,7 @@ PLAIN_SIZE = 1024
 LEAST_PLACE = 8
 """Pixels of the picture that a code takes at least: below, nothing of the picture is left."""
 
-SLACK = 0.5
+PLACE_SLACK = 0.5
 """Pixels that a place may reach beyond the picture: typed whole numbers round."""
 
 CORNERS = ("top left", "top right", "bottom right", "bottom left")
@@ -116,7 +116,7 @@ def possible(quad: np.ndarray) -> bool:
     return bool((sine > math.sin(math.radians(LEAST_ANGLE))).all())
 
 
-def inside(region: Region, size: tuple[int, int], slack: float = SLACK) -> bool:
+def inside(region: Region, size: tuple[int, int], slack: float = PLACE_SLACK) -> bool:
     """Whether a place lies on a picture of this width and height."""
     if region.upright:
         reach = region.x + region.width, region.y + region.height

@@ -20,11 +20,9 @@ import numpy as np
 from nimble_tile.core.artwork import Curve, CutOut, Levels, Light, Prepare, Tiles, TwoTone
 from nimble_tile.core.linear import encoded, linear
 from nimble_tile.core.look import rgb
+from nimble_tile.core.strips import strips
 
 _TONES = np.arange(256) / 255
-
-ROWS = 512
-"""Rows that are worked on at once in floating point."""
 
 
 def channel_table(light: Light, levels: Levels, posterise_to: int | None = None) -> np.ndarray:
@@ -84,8 +82,7 @@ def relit(image: np.ndarray, table: np.ndarray) -> np.ndarray:
     import cv2
 
     out = np.empty_like(image)
-    for top in range(0, image.shape[0], ROWS):
-        rows = slice(top, top + ROWS)
+    for rows in strips(image.shape[0]):
         luma = cv2.cvtColor(image[rows], cv2.COLOR_RGB2GRAY)
         before, after = (v.astype(np.float32)[..., None] for v in (luma, table[luma]))
         pixels = image[rows].astype(np.float32)

@@ -105,7 +105,7 @@ class PictureStore:
     def opened(self, digest: str) -> Opened:
         """The decoded picture; `PictureError` if it is not here."""
         data = self.file(digest)
-        # It was welcome as a drawing when it came.
+        # Vector files were accepted when the picture came in.
         return self._memory.recall("decoded", digest, lambda: open_picture(data, drawings=True))
 
     def mask(self, digest: str) -> np.ndarray:

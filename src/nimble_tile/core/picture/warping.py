@@ -12,12 +12,11 @@ import numpy as np
 
 from nimble_tile.core.picture.framing import centred_on_pixels
 from nimble_tile.core.picture.placing import UNIT, Box, bounds
+from nimble_tile.core.strips import strips
 
 LARGEST_SQUARE = 8192
 """Pixels a side of the cut-out square at most."""
 
-ROWS = 512
-"""Rows that are put back at once, to save memory."""
 
 CROWDED = 1.4
 """Pixels of the square on one of the image from which twice as many are
@@ -123,8 +122,8 @@ def put_back(
     change = blended.astype(np.int16)
     change -= square
     finer = 2 if side / max(densities(quad)[0], 1) > CROWDED else 1
-    for top in range(box.y, box.y + box.height, ROWS):
-        rows = Box(box.x, top, box.width, min(ROWS, box.y + box.height - top))
+    for part in strips(box.height):
+        rows = Box(box.x, box.y + part.start, box.width, part.stop - part.start)
         out[rows.slices] = _changed(canvas[rows.slices], change, quad, rows, finer)
     return out
 

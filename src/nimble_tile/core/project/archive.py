@@ -30,7 +30,7 @@ from nimble_tile.core.files import write_atomically
 from nimble_tile.core.picture.opening import MOST_BYTES, open_picture
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import SCHEMA, Piece
-from nimble_tile.core.project.drafts import MOST, MOST_THUMB, THUMB, Draft
+from nimble_tile.core.project.drafts import MOST_DRAFTS, MOST_THUMB, THUMB, Draft
 
 SUFFIX = ".nimbletile"
 FORMAT = "nimble-tile project"
@@ -179,8 +179,8 @@ def _document(archive: zipfile.ZipFile, members: dict[str, zipfile.ZipInfo], nam
             f"{name} was saved by a newer version of this program.", "Update the program."
         )
     drafts = document.get("drafts", [])
-    if not isinstance(drafts, list) or len(drafts) > MOST:
-        raise _hostile(name, f"it does not hold a list of up to {MOST} drafts")
+    if not isinstance(drafts, list) or len(drafts) > MOST_DRAFTS:
+        raise _hostile(name, f"it does not hold a list of up to {MOST_DRAFTS} drafts")
     try:
         piece = Piece.model_validate_json(json.dumps(document.get("piece")), strict=False)
         made = tuple(Draft.model_validate_json(json.dumps(d), strict=False) for d in drafts)

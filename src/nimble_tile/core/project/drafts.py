@@ -9,7 +9,7 @@ from pydantic import Field, field_validator
 from nimble_tile.core.look import Model
 from nimble_tile.core.piece import Piece
 
-MOST = 200
+MOST_DRAFTS = 200
 """Drafts in one project."""
 
 THUMB = 320

@@ -12,7 +12,7 @@ from nimble_tile.core.piece import Piece
 DEEPEST = 500
 """Steps that are kept; a piece is a few hundred bytes."""
 
-TOGETHER = 1.0
+JOINED_SECONDS = 1.0
 """Seconds within which changes of one setting become one step."""
 
 
@@ -99,7 +99,7 @@ class History:
             return
         now = self._clock()
         current = self._steps[self._at]
-        soon = grows or now - self._last < TOGETHER
+        soon = grows or now - self._last < JOINED_SECONDS
         merges = key and key == current.key and self._at > 0 and soon
         del self._steps[self._at + 1 :]
         if merges:

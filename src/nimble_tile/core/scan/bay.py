@@ -175,7 +175,7 @@ class ReaderBay:
     def read(
         self,
         image: np.ndarray,
-        names: Sequence[str] = _readers.NAMES,
+        names: Sequence[str] = _readers.READER_NAMES,
         meanwhile: Sequence[Callable[[], object]] = (),
     ) -> list[Outcome]:
         """Let readers look at an image.
@@ -199,7 +199,7 @@ class ReaderBay:
     def read_all(
         self,
         images: Sequence[np.ndarray],
-        names: Sequence[str] = _readers.NAMES,
+        names: Sequence[str] = _readers.READER_NAMES,
         meanwhile: Sequence[Callable[[], object]] = (),
     ) -> list[list[Outcome]]:
         """Let readers look at several images at once, so that no processor waits.

@@ -31,7 +31,7 @@ but near-black and near-white are left, at C dim light costs phones their readin
 LOOK_PIXELS = 6
 """Pixels a module at which a look is measured."""
 
-LARGEST = 480
+LARGE_SYMBOL = 480
 """Pixels a side from which large versions get fewer a module."""
 
 TAIL = 2.0
@@ -87,7 +87,7 @@ def ratio(a: float, b: float) -> float:
     return (max(a, b) + 0.05) / (min(a, b) + 0.05)
 
 
-def grade(difference: float) -> str:
+def contrast_grade(difference: float) -> str:
     """Grade of a symbol contrast, A to F (ISO/IEC 15415)."""
     return next((name for name, least in GRADES if difference >= least - 1e-9), "F")
 
@@ -130,13 +130,13 @@ class Contrast:
     @property
     def grade(self) -> str:
         """Grade of the size of the difference, A to F."""
-        return grade(abs(self.difference))
+        return contrast_grade(abs(self.difference))
 
     @property
     def red_grade(self) -> str:
         """The same under red light; F where it turns over."""
         same_way = (self.red < 0) == (self.difference < 0)
-        return grade(abs(self.red)) if same_way else "F"
+        return contrast_grade(abs(self.red)) if same_way else "F"
 
     def seen_with(self, deficiency: str) -> tuple[str, str, float]:
         """Both colours, and their ratio, with a colour vision deficiency."""
@@ -149,7 +149,7 @@ def contrast(symbol: Symbol, look: Look, quiet_zone: int, images: Images) -> Con
     from nimble_tile.core.symbol.looks.paint import raster
 
     whole = drawing(symbol, look, quiet_zone)
-    side = whole.side * max(3, min(LOOK_PIXELS, LARGEST // whole.side))
+    side = whole.side * max(3, min(LOOK_PIXELS, LARGE_SYMBOL // whole.side))
     inked = tuple(layer for layer in whole.layers if layer.role != "ground")
     ink = raster(Drawing(whole.side, inked), side, images)
     dark = ink[ink[..., 3] >= max(1, int(0.95 * ink[..., 3].max()))][:, :3]

@@ -14,24 +14,26 @@ from nimble_tile.core.linear import to_linear, to_srgb
 MODULE = 6.0
 """Pixels a module: a code in the hand."""
 
-LARGEST = 4.0
+MOST_ENLARGED = 4.0
 """Enlargement at most."""
 
 DOT_GAIN = 0.22
 PAPER, INK = 0.55, 0.09
 """Spread of the ink at 50 %, reflectance of paper and ink."""
 
-MARGIN = 0.35
-"""Surroundings that are seen with the code, in parts of its extent."""
+SEEN_ROUND = 0.35
+"""Surroundings of the code that are seen with it, in parts of its extent: what a person
+who aims at a code has in the middle of the frame."""
 
-BLUR = 0.7
+LENS_BLUR = 0.7
 """Standard deviation of print and lens together, in pixels."""
 
 NOISE = 0.012
 """Standard deviation of the noise, of full scale."""
 
 EXPOSED = 0.3
-"""Mean of the code after exposure: who aims at a code exposes for it."""
+"""Mean, of full scale, that automatic exposure aims at: phones keep pictures brighter than
+the mid grey of 18 % (estimate), and who aims at a code exposes for it."""
 
 
 def faded(grey: np.ndarray, module: float, area: tuple[slice, slice] | None = None) -> np.ndarray:
@@ -49,18 +51,18 @@ def faded(grey: np.ndarray, module: float, area: tuple[slice, slice] | None = No
     Returns
     -------
     ndarray of uint8
-        At `MODULE` pixels a module, unless that were more than `LARGEST` times larger.
+        At `MODULE` pixels a module, unless that were more than `MOST_ENLARGED` times larger.
     """
     import cv2
 
     grey, area = _closer(grey, area)
     linear = to_linear(grey)
-    scale = min(MODULE / module, LARGEST)
+    scale = min(MODULE / module, MOST_ENLARGED)
     size = max(16, round(grey.shape[1] * scale)), max(16, round(grey.shape[0] * scale))
     way = cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR
     mean = _after_print(linear[area] if area is not None else linear).mean()
     linear = cv2.resize(linear, size, interpolation=way)
-    linear = cv2.GaussianBlur(linear, (0, 0), BLUR)
+    linear = cv2.GaussianBlur(linear, (0, 0), LENS_BLUR)
     seen = _after_print(linear) * np.float32(EXPOSED / max(float(mean), 1e-3))
     noise = np.random.default_rng(1).standard_normal(seen.shape, np.float32)
     return to_srgb(seen + np.float32(NOISE) * noise)
@@ -69,10 +71,10 @@ def faded(grey: np.ndarray, module: float, area: tuple[slice, slice] | None = No
 def _closer(
     grey: np.ndarray, area: tuple[slice, slice] | None
 ) -> tuple[np.ndarray, tuple[slice, slice] | None]:
-    """The view cut down to the code with `MARGIN` round it, and the code's place there."""
+    """The view cut down to the code with `SEEN_ROUND` round it, and the code's place there."""
     if area is None:
         return grey, None
-    more = round(MARGIN * max(part.stop - part.start for part in area))
+    more = round(SEEN_ROUND * max(part.stop - part.start for part in area))
     cuts = tuple(
         slice(max(0, part.start - more), min(whole, part.stop + more))
         for part, whole in zip(area, grey.shape, strict=True)

@@ -19,20 +19,20 @@ from dataclasses import dataclass
 import numpy as np
 
 from nimble_tile.core.linear import luminance
-from nimble_tile.core.scan.locate import UPRIGHT_PIXELS, Located, patches, refined, upright
+from nimble_tile.core.scan.locate import UPRIGHT_PIXELS, Located, patches, refined_corners, upright
 from nimble_tile.core.scan.sampling import spoiled
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
 
-LETTERS = "FDCBA"
+GRADE_LETTERS = "FDCBA"
 """Letters of the grades 0 to 4."""
 
 SYMBOL_CONTRAST = (0.70, 0.55, 0.40, 0.20)
 MODULATION = (0.50, 0.40, 0.30, 0.20)
 UNUSED_CORRECTION = (0.62, 0.50, 0.37, 0.25)
 AXIAL = (0.06, 0.08, 0.10, 0.12)
-GRID = (0.38, 0.50, 0.63, 0.75)
+GRID_LIMITS = (0.38, 0.50, 0.63, 0.75)
 """Least (of the first three) and most (of the others) for grades 4, 3, 2 and 1."""
 
 FINDER_DAMAGE = (0, 1, 2, 3)
@@ -67,7 +67,7 @@ class Parameter:
 
     @property
     def letter(self) -> str:
-        return LETTERS[self.grade]
+        return GRADE_LETTERS[self.grade]
 
 
 @dataclass(frozen=True, eq=False)
@@ -88,7 +88,7 @@ class Quality:
 
     @property
     def letter(self) -> str:
-        return LETTERS[self.overall]
+        return GRADE_LETTERS[self.overall]
 
     def of(self, key: str) -> Parameter:
         """A parameter by its key."""
@@ -122,7 +122,7 @@ def grade(image: np.ndarray, quad: np.ndarray, symbol: Symbol) -> Quality:
     """
     quiet = tables.QUIET_ZONE_MICRO if symbol.micro else tables.QUIET_ZONE
     plane = luminance(image)
-    quad = refined(plane, quad, symbol.dark)
+    quad = refined_corners(plane, quad, symbol.dark)
     view = upright(plane, quad, symbol.side, quiet)
     seen = _aperture(view)
     inside = seen[
@@ -149,7 +149,7 @@ def grade(image: np.ndarray, quad: np.ndarray, symbol: Symbol) -> Quality:
             Parameter("modulation", "Modulation", lowest, modulation),
             Parameter("fixed", "Fixed pattern damage", damaged, damage),
             Parameter("axial", "Axial non-uniformity", axial, at_most(axial, AXIAL)),
-            Parameter("grid", "Grid non-uniformity", grid, at_most(grid, GRID)),
+            Parameter("grid", "Grid non-uniformity", grid, at_most(grid, GRID_LIMITS)),
             Parameter("unused", "Unused error correction", unused,
                       at_least(unused, UNUSED_CORRECTION)),
         )

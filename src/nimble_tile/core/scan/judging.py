@@ -27,7 +27,7 @@ from nimble_tile.core.scan.framed import (
     says,
     steps_back,
 )
-from nimble_tile.core.scan.readers import NAMES, READS_MICRO, Reading, to_grey
+from nimble_tile.core.scan.readers import READER_NAMES, READS_MICRO, Reading, to_grey
 from nimble_tile.core.scan.reasons import explain
 from nimble_tile.core.scan.recognise import recognise
 from nimble_tile.core.scan.sampling import Sample, sample, upright_view
@@ -46,11 +46,11 @@ SMALLER_LOOKS = (1100, 640)
 """Sides at which readers that failed look again at a file on disk."""
 
 UPSIDE_DOWN = 40
-"""Levels of 255 by which dark modules must be the lighter ones on average for a code
+"""Levels of 255 by which dark modules must be lighter than light ones on average for a code
 to count as light on dark; a picture that hardly shows its code stays below."""
 
 COVERED, LEAST_COVERED = 0.6, 4
-"""Share of the wrong modules, and their number, from which what lies on them is to blame."""
+"""Share and number of wrong modules under a logo or caption from which it is blamed."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -138,7 +138,7 @@ def missing(rendering: Rendering, bay: ReaderBay) -> int:
     framed, _ = framed_view(to_grey(rendering.image), rendering.box)
     text = rendering.symbol.text
     sides = sorted({min(max(framed.shape), LARGEST_LOOK), *rendering_looks(rendering)})
-    names = READS_MICRO if rendering.symbol.micro else NAMES
+    names = READS_MICRO if rendering.symbol.micro else READER_NAMES
     left = len(names)
     for look in looks(bay, framed, sides, names, lambda outcome: says(outcome, text)):
         left = sum(not says(outcome, text) for outcome in look.outcomes)
@@ -237,7 +237,7 @@ def _look(
         return _mark(outcome, given, 0).right(expected)
 
     sides = [first, *(side for side in smaller if side < first)]
-    for look in looks(bay, framed, sides, NAMES, right, tasks):
+    for look in looks(bay, framed, sides, READER_NAMES, right, tasks):
         _take(seen, look, corner, given)
         if seen.sample is not None and not seen.sample.corrects:
             break  # where no block can be corrected, stepping back finds nothing either
@@ -284,7 +284,7 @@ def _settle(
 ) -> Verdict:
     """The verdict, from what was seen and from one harder look."""
     expected, found = given.expected, seen.found
-    marks = tuple(seen.marks[name] for name in NAMES)
+    marks = tuple(seen.marks[name] for name in READER_NAMES)
     spare = seen.sample.spare if seen.sample else _reported_spare(found, expected)
     matches = None if expected is None else any(code.text == expected for code in found)
     state, hard = _state(marks, expected, spare), None

@@ -18,7 +18,7 @@ UPRIGHT_PIXELS = 10
 PATCH = 9
 """Modules along a patch."""
 
-STEP = 3
+PATCH_STEP = 3
 """Modules from one patch to the next."""
 
 SEARCH = 1.0
@@ -98,7 +98,7 @@ def patches(plane: np.ndarray, quad: np.ndarray, dark: np.ndarray) -> Located:
     pattern = cv2.GaussianBlur(pattern, (0, 0), 0.2 * UPRIGHT_PIXELS)
     blurred = cv2.GaussianBlur(view, (0, 0), 0.2 * UPRIGHT_PIXELS)
     patch, reach = min(PATCH, side), round(SEARCH * UPRIGHT_PIXELS)
-    starts = sorted({*range(0, side - patch + 1, STEP), side - patch})
+    starts = sorted({*range(0, side - patch + 1, PATCH_STEP), side - patch})
     grid, moved = [], []
     for row in starts:
         for column in starts:
@@ -121,7 +121,7 @@ def patches(plane: np.ndarray, quad: np.ndarray, dark: np.ndarray) -> Located:
     return Located(np.array(grid), mapped(matrix_to(quad, side), np.array(moved)), share)
 
 
-def refined(plane: np.ndarray, quad: np.ndarray, dark: np.ndarray) -> np.ndarray:
+def refined_corners(plane: np.ndarray, quad: np.ndarray, dark: np.ndarray) -> np.ndarray:
     """The symbol's corners put right; unchanged where too little of it is found."""
     import cv2
 

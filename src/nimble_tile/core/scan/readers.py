@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     import numpy as np
 
 
-NAMES = ("zxing-cpp", "OpenCV", "quirc", "qrdec")
+READER_NAMES = ("zxing-cpp", "OpenCV", "quirc", "qrdec")
 """Names of the readers, in the order in which they are shown."""
 
 READS_MICRO = ("zxing-cpp",)
@@ -140,7 +140,7 @@ class OpenCvReader:
         import cv2
         import numpy as np
 
-        # Its detector clusters lines from random starts: the same image, the same answer.
+        # Its detector starts from random numbers; a fixed seed gives the same answer each time.
         cv2.setRNGSeed(0)
         raw, corners, _ = cv2.QRCodeDetector().detectAndDecodeBytes(to_grey(image))
         if not raw:

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from nimble_tile.core.scan.sampling import Sample
-from nimble_tile.core.scan.verdict import GOOD_SPARE, Cause, Reason, Verdict
+from nimble_tile.core.scan.verdict import GOOD_SPARE, Reason, ReasonKind, Verdict
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
 
@@ -28,7 +28,7 @@ DULL_QUIET = 0.90
 """Share of the quiet zone that must be light for it not to be named."""
 
 
-RAISED: frozenset[Cause] = frozenset(
+RAISED: frozenset[ReasonKind] = frozenset(
     {"hardly shows", "too many errors", "pattern", "quiet zone", "weak", "faded", "little spare"}
 )
 """Causes whose way out is more strength; without a picture there is none to raise."""
@@ -67,7 +67,7 @@ def explain(
 
 
 def _message(verdict: Verdict) -> list[Reason]:
-    """It says something else."""
+    """Reason: it says something else."""
     others = sorted({code.text for code in verdict.found} - {verdict.expected})
     if verdict.expected is None or not others:
         return []
@@ -75,7 +75,7 @@ def _message(verdict: Verdict) -> list[Reason]:
 
 
 def _inverted(verdict: Verdict, upside_down: bool) -> list[Reason]:
-    """It is light on dark."""
+    """Reason: it is light on dark."""
     if not upside_down:
         return []
     able = [mark for mark in verdict.marks if mark.able]
@@ -89,7 +89,7 @@ def _inverted(verdict: Verdict, upside_down: bool) -> list[Reason]:
 
 
 def _readers(verdict: Verdict) -> list[Reason]:
-    """Who does not read it."""
+    """Reasons: which readers do not read it, and why."""
     able = [mark for mark in verdict.marks if mark.able]
     failed = [mark for mark in able if not mark.read]
     reasons = [
@@ -104,7 +104,7 @@ def _readers(verdict: Verdict) -> list[Reason]:
 
 
 def _thin(verdict: Verdict) -> list[Reason]:
-    """Why there is little to spare though it is read."""
+    """Reasons: why there is little to spare though it is read."""
     reasons, spare = [], verdict.spare
     if verdict.faded is not None:
         right, able = verdict.faded
@@ -130,7 +130,7 @@ def _modules(looked: Sample, symbol: Symbol) -> list[Reason]:
         if errors > most
     ]
     if wrong_share > HARDLY_SHOWS:
-        # By chance half the modules agree: naming patterns would add nothing.
+        # Half the modules agree by chance, so naming patterns would add nothing.
         return [
             Reason(
                 "hardly shows",

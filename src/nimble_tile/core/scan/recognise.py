@@ -14,9 +14,9 @@ import numpy as np
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.piece import Code, Message
-from nimble_tile.core.scan.locate import refined
+from nimble_tile.core.scan.locate import refined_corners
 from nimble_tile.core.scan.readers import Reading
-from nimble_tile.core.scan.sampling import WINDOW, Sample, sample
+from nimble_tile.core.scan.sampling import THRESHOLD_WINDOW, Sample, sample
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.anatomy import anatomy
 from nimble_tile.core.symbol.assemble import assemble, mask_pattern
@@ -25,7 +25,7 @@ from nimble_tile.core.symbol.encode import Symbol, encode
 PIXELS = 8
 """Pixels a module in the upright square."""
 
-AROUND = 9
+MODULES_AROUND = 9
 """Modules of surroundings taken along: a quiet zone and what the threshold needs."""
 
 MISFIT = 0.15
@@ -34,7 +34,7 @@ encoder may split the same text into other segments. A symbol that was read has
 fewer, or it could not have been corrected."""
 
 
-CHARSETS = ("auto", "utf-8 unmarked", "utf-8", "latin-1")
+CHARSETS_TRIED = ("auto", "utf-8 unmarked", "utf-8", "latin-1")
 """Character sets that are tried before the modules themselves are read."""
 
 
@@ -76,7 +76,7 @@ def recognise(grey: np.ndarray, reading: Reading, quiet_zone: int = 4) -> Recogn
         return None
     quad = np.array(reading.corners, float)
     doubtful = None
-    for charset in CHARSETS:
+    for charset in CHARSETS_TRIED:
         symbol = _encoded(reading, charset)
         if symbol is None:
             continue
@@ -84,7 +84,7 @@ def recognise(grey: np.ndarray, reading: Reading, quiet_zone: int = 4) -> Recogn
         if found.sample.wrong.mean() < MISFIT:
             if found.sample.spare > 0:
                 return found
-            # No reader could have corrected so much, unless padding or segments differ.
+            # No reader corrects this much, so padding or segments must differ.
             doubtful = doubtful or found
     if (symbol := _recovered(grey, quad, reading)) is not None:
         found = _looked(grey, quad, symbol, quiet_zone)
@@ -108,22 +108,22 @@ def _encoded(reading: Reading, charset: str) -> Symbol | None:
 
 
 def _looked(grey: np.ndarray, quad: np.ndarray, symbol: Symbol, quiet_zone: int) -> Recognised:
-    quad = refined(grey, quad, symbol.dark)
+    quad = refined_corners(grey, quad, symbol.dark)
     view = _square(grey, quad, symbol.side)
-    standard = tables.QUIET_ZONE_MICRO if symbol.micro else AROUND
+    standard = tables.QUIET_ZONE_MICRO if symbol.micro else MODULES_AROUND
     quiet = min(quiet_zone, standard)
-    outer = (AROUND - quiet) * PIXELS
+    outer = (MODULES_AROUND - quiet) * PIXELS
     extent = view.shape[0] - 2 * outer
     looked = sample(view, Box(outer, outer, extent, extent), symbol, quiet)
     return Recognised(symbol, looked, quad)
 
 
 def _square(grey: np.ndarray, quad: np.ndarray, modules: int) -> np.ndarray:
-    """The symbol upright at `PIXELS` a module with `AROUND` modules of surroundings."""
+    """The symbol upright at `PIXELS` a module with `MODULES_AROUND` modules of surroundings."""
     import cv2
 
-    side = (modules + 2 * AROUND) * PIXELS
-    low, high = AROUND * PIXELS, side - AROUND * PIXELS
+    side = (modules + 2 * MODULES_AROUND) * PIXELS
+    low, high = MODULES_AROUND * PIXELS, side - MODULES_AROUND * PIXELS
     square = np.float32([[low, low], [high, low], [high, high], [low, high]])
     matrix = cv2.getPerspectiveTransform(np.float32(quad), square)
     return cv2.warpPerspective(
@@ -146,8 +146,10 @@ def _recovered(grey: np.ndarray, quad: np.ndarray, reading: Reading) -> Symbol |
     plan = anatomy(version, level)
     side = plan.side
     view = _square(grey, quad, side).astype(np.float32)
-    threshold = cv2.blur(view, (WINDOW * PIXELS + 1,) * 2, borderType=cv2.BORDER_REPLICATE)
-    own = slice(AROUND * PIXELS, (AROUND + side) * PIXELS)
+    threshold = cv2.blur(
+        view, (THRESHOLD_WINDOW * PIXELS + 1,) * 2, borderType=cv2.BORDER_REPLICATE
+    )
+    own = slice(MODULES_AROUND * PIXELS, (MODULES_AROUND + side) * PIXELS)
 
     def cells(plane: np.ndarray) -> np.ndarray:
         modules = plane[own, own].reshape(side, PIXELS, side, PIXELS)

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 SAMPLE_CELLS = 6
 """Cells a module at which the image is sampled; the centre is the inner 2 × 2."""
 
-WINDOW = 5
+THRESHOLD_WINDOW = 5
 """Side of the window whose mean is the threshold, in modules. Readers with a
 local threshold use 40 pixels, 4 to 8 modules at usual sizes."""
 
@@ -100,7 +100,7 @@ def upright_view(grey: np.ndarray, quad: np.ndarray, modules: int) -> tuple[np.n
     """
     import cv2
 
-    around, side = WINDOW * SAMPLE_CELLS, modules * SAMPLE_CELLS
+    around, side = THRESHOLD_WINDOW * SAMPLE_CELLS, modules * SAMPLE_CELLS
     whole = side + 2 * around
     # Twice as fine, then averaged: a reader sees areas, not points.
     shift = np.array([[1, 0, -2.0 * around], [0, 1, -2.0 * around], [0, 0, 1.0]])
@@ -114,7 +114,7 @@ def upright_view(grey: np.ndarray, quad: np.ndarray, modules: int) -> tuple[np.n
 
 
 def cells_of(grey: np.ndarray, box: Box, modules: int) -> np.ndarray:
-    """The code and `WINDOW` modules of its surroundings on a grid of cells.
+    """The code and `THRESHOLD_WINDOW` modules of its surroundings on a grid of cells.
 
     Parameters
     ----------
@@ -127,13 +127,13 @@ def cells_of(grey: np.ndarray, box: Box, modules: int) -> np.ndarray:
     Returns
     -------
     ndarray of float32, T·CELLS a side
-        T = modules + 2 · `WINDOW`; 0 to 255.
+        T = modules + 2 · `THRESHOLD_WINDOW`; 0 to 255.
     """
     import cv2
 
     # Some of the surroundings, which the threshold near the edge depends on.
-    margin_x = round(box.width / modules * WINDOW)
-    margin_y = round(box.height / modules * WINDOW)
+    margin_x = round(box.width / modules * THRESHOLD_WINDOW)
+    margin_y = round(box.height / modules * THRESHOLD_WINDOW)
     left, top = box.x - margin_x, box.y - margin_y
     right, bottom = box.x + box.width + margin_x, box.y + box.height + margin_y
     height, width = grey.shape
@@ -141,14 +141,14 @@ def cells_of(grey: np.ndarray, box: Box, modules: int) -> np.ndarray:
     pads = (max(0, -top), max(0, bottom - height), max(0, -left), max(0, right - width))
     if any(pads):
         crop = cv2.copyMakeBorder(crop, *pads, cv2.BORDER_REPLICATE)
-    side = (modules + 2 * WINDOW) * SAMPLE_CELLS
+    side = (modules + 2 * THRESHOLD_WINDOW) * SAMPLE_CELLS
     way = cv2.INTER_AREA if crop.shape[0] >= side else cv2.INTER_LINEAR
     return cv2.resize(crop, (side, side), interpolation=way).astype(np.float32)
 
 
-FLAT = 10.0
+FLAT_SPREAD = 10.0
 """Standard deviation, of 255, below which surroundings are flat: a plate, a logo of one
-colour. There every reader falls back on what it knows of the rest of the image."""
+colour. There readers fall back on a threshold for the whole image."""
 
 
 def threshold_of(cells: np.ndarray, window: int) -> np.ndarray:
@@ -166,7 +166,7 @@ def threshold_of(cells: np.ndarray, window: int) -> np.ndarray:
     side = (window * SAMPLE_CELLS + 1,) * 2
     mean = cv2.blur(cells, side, borderType=cv2.BORDER_REPLICATE)
     square = cv2.blur(cells * cells, side, borderType=cv2.BORDER_REPLICATE)
-    flat = square - mean * mean < FLAT * FLAT
+    flat = square - mean * mean < FLAT_SPREAD * FLAT_SPREAD
     if flat.any():
         mean[flat] = middle_of(cells)
     return mean
@@ -175,8 +175,8 @@ def threshold_of(cells: np.ndarray, window: int) -> np.ndarray:
 def middle_of(cells: np.ndarray) -> float:
     """The value half way between the code's dark and light modules."""
     inner = cells[
-        WINDOW * SAMPLE_CELLS : -WINDOW * SAMPLE_CELLS,
-        WINDOW * SAMPLE_CELLS : -WINDOW * SAMPLE_CELLS,
+        THRESHOLD_WINDOW * SAMPLE_CELLS : -THRESHOLD_WINDOW * SAMPLE_CELLS,
+        THRESHOLD_WINDOW * SAMPLE_CELLS : -THRESHOLD_WINDOW * SAMPLE_CELLS,
     ]
     low, high = np.percentile(inner[::3, ::3], (5, 95))
     return float(low + high) / 2
@@ -205,9 +205,9 @@ def sample(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> Sampl
         Modules of margin within the box.
     """
     modules = symbol.side + 2 * quiet_zone
-    around, total = WINDOW, modules + 2 * WINDOW
+    around, total = THRESHOLD_WINDOW, modules + 2 * THRESHOLD_WINDOW
     cells = cells_of(grey, box, modules)
-    threshold = threshold_of(cells, WINDOW)
+    threshold = threshold_of(cells, THRESHOLD_WINDOW)
     first = around + quiet_zone
     own = slice(first, first + symbol.side)
     lighter = (centres(cells) - centres(threshold)) / 255
@@ -237,7 +237,7 @@ def sample(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> Sampl
 
 
 def spoiled(wrong: np.ndarray, symbol: Symbol) -> tuple[int, ...]:
-    """Codewords of each block that say something else, by wrong modules (bool n × n).
+    """Number of wrong codewords in each block, from wrong modules (bool n × n).
 
     What was drawn against the message on purpose counts too, unless it is misread.
     """
@@ -259,12 +259,12 @@ def readers_eye(rendering: Rendering) -> np.ndarray:
     Returns
     -------
     ndarray of uint8, H × W × 3
-        Every pixel against the mean of `WINDOW` modules round it.
+        Every pixel against the mean of `THRESHOLD_WINDOW` modules round it.
     """
     import cv2
 
     grey = cv2.cvtColor(rendering.image, cv2.COLOR_RGB2GRAY)
-    side = max(3, round(rendering.code_side / rendering.modules * WINDOW) | 1)
+    side = max(3, round(rendering.code_side / rendering.modules * THRESHOLD_WINDOW) | 1)
     mean = cv2.blur(grey, (side, side), borderType=cv2.BORDER_REPLICATE)
     seen = np.where(grey < mean, np.uint8(0), np.uint8(255))
     return cv2.cvtColor(seen, cv2.COLOR_GRAY2RGB)

@@ -1,4 +1,4 @@
-"""The standing answer as data: the verdict, what each reader made of it, the reasons."""
+"""The current answer as data: the verdict, what each reader made of it, the reasons."""
 
 from __future__ import annotations
 
@@ -15,14 +15,14 @@ correction in ISO/IEC 15415."""
 
 State = Literal["well", "thin", "fails"]
 
-Cause = Literal[
+ReasonKind = Literal[
     "other message", "light on dark", "hardly shows", "too many errors", "pattern", "quiet zone",
     "weak", "reader trouble", "not read", "faded", "little spare", "Micro QR", "covered",
     "lost in trials",
 ]  # fmt: skip
 """What a reason is about."""
 
-WORDS: dict[State, str] = {
+STATE_WORDS: dict[State, str] = {
     "well": "Scans well",
     "thin": "Scans, little to spare",
     "fails": "Does not scan",
@@ -42,7 +42,7 @@ class Reason:
         What to do, or empty.
     """
 
-    cause: Cause
+    cause: ReasonKind
     text: str
     way_out: str = ""
 
@@ -124,7 +124,7 @@ class Verdict:
     @property
     def words(self) -> str:
         """The verdict as people read it."""
-        return WORDS[self.state]
+        return STATE_WORDS[self.state]
 
     @property
     def scans(self) -> bool:

@@ -121,7 +121,9 @@ def encode(message: Message, code: Code) -> Symbol:
     _check_micro(code)
     tailed = code.steer == "tail"
     if code.steer != "off":
-        code = code.model_copy(update={"raise_level": False})  # it would take the freedom
+        code = code.model_copy(
+            update={"raise_level": False}
+        )  # a raised level would use up the freedom
     text = _before_tail(message) if tailed else message.text
     found = fitting(text, code, charset)
     if found is None:
@@ -295,7 +297,7 @@ def _does_not_fit(message: Message, code: Code, charset: Charset | None) -> Mess
 
 
 def _shorten(text: str, code: Code, charset: Charset | None) -> str:
-    """How much must go, found by halving."""
+    """How much of the text must go, found by bisection."""
     low, high = 0, len(text)  # the first `low` characters fit, the first `high` do not
     plain = code.model_copy(update={"raise_level": False})
     while high - low > 1:

@@ -137,7 +137,7 @@ def charset_for(text: str) -> Charset:
 
 
 def _costs(character: str, charset: Charset, kanji: bool) -> list[int | None]:
-    """Cost of one character in each of `_MODES`, in sixths of a bit; None: not possible."""
+    """Cost of one character in each of `_MODES`, in sixths of a bit; None if impossible."""
     narrow = character.isascii() or (charset == "iso-8859-1" and not kanji)
     wide = charset != "iso-8859-1"
     return [

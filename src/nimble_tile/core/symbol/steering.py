@@ -28,13 +28,13 @@ from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.galois import multiply, responses
 
 CHEAPEST = 128
-"""Pivots of a block, those that gain least, that may be turned."""
+"""Pivots of a block that may be flipped: those that gain least."""
 
 OTHERS = 4
 """Masks that are tried where OpenCV misses a symbol; of version 33 and 34 it reads hardly any."""
 
 SHAKEN, SHAKES = 32, 3
-"""Pivots of a block that may then fall by chance, and how often that is tried."""
+"""Pivots of a block that are then drawn at random, and how often that is tried."""
 
 TURNED = 3
 """Masks, the best so far, in which pivots are turned."""
@@ -208,7 +208,7 @@ def _reduce(packed: np.ndarray, first: int, unused: np.ndarray) -> tuple[list[in
     if not columns:
         return [], []
     unused[chosen] = False
-    # All sums of the rows that were chosen. Left of its pivot a row is empty.
+    # All sums of the chosen rows. A row is empty to the left of its pivot.
     width = packed.shape[1] - word
     sums = np.zeros((1 << len(chosen), width), np.uint64)
     for index, row in enumerate(chosen):
@@ -237,7 +237,7 @@ def _pivots(bits: np.ndarray, unused: np.ndarray) -> tuple[list[int], list[int],
     known: dict[int, tuple[int, int]] = {}  # lowest bit: the value, and the rows summed
     chosen: list[int] = []
     telling = np.flatnonzero(bits.astype(bool) & unused)
-    row_of = np.zeros(256, np.intp)  # one for each pattern: others of the same tell no more
+    row_of = np.zeros(256, np.intp)  # one row for each pattern: further ones add nothing
     row_of[bits[telling]] = telling
     patterns = np.flatnonzero(np.bincount(bits[telling], minlength=256))
     for row, left in zip(row_of[patterns].tolist(), patterns.tolist(), strict=True):
@@ -293,7 +293,7 @@ class Steering:
         self.free = int(free.sum())
 
     def fits(self, symbol: Symbol, weight: np.ndarray) -> bool:
-        """Whether this is the very elimination for a symbol and gains."""
+        """Whether this elimination belongs to a symbol and these gains."""
         return symbol is self.symbol and np.array_equal(weight, self._weight)
 
     def _clear(self, free: np.ndarray) -> None:
@@ -380,7 +380,7 @@ class Steering:
         )
 
     def _turn(self, words: np.ndarray, wish: np.ndarray, gains: np.ndarray) -> None:
-        """Set pivots against the wish where others gain more, in place.
+        """Set pivots contrary to what is wanted where other modules gain more, in place.
 
         Pivots are as wished, and the other modules of a block fall by chance; but with each
         pivot that is turned half of these fall otherwise, and of many ways to turn one or two
@@ -424,7 +424,7 @@ class Steering:
             if found_plainly(found.symbol):
                 return found
             left = tuple(mask for mask in left if mask != found.symbol.mask)
-        # What it does not read unsteered either, it hardly reads shaken.
+        # A symbol that it does not read unsteered is hardly read with random pivots either.
         for shaken in range(1, 1 + SHAKES if found_plainly(self.symbol) else 1):
             found = self.solve(wanted, (first.symbol.mask,), spend, shaken=shaken)
             if found_plainly(found.symbol):
@@ -510,7 +510,7 @@ def _descended(rows: np.ndarray, agrees: np.ndarray) -> np.ndarray:
     while True:
         now = np.where(turned == 1, -agrees, agrees)
         alone = floats @ now
-        # What both turn stays as it is.
+        # Modules that both rows flip stay as they are.
         lost = alone[:, None] + alone[None, :] - 2 * ((floats * now) @ floats.T)
         np.fill_diagonal(lost, alone)
         one, two = divmod(int(lost.argmin()), len(rows))

@@ -21,27 +21,20 @@ import numpy as np
 from nimble_tile.core.linear import LUMA, to_linear, to_srgb
 from nimble_tile.core.memory import Memory
 from nimble_tile.core.picture.warping import mapped
+from nimble_tile.core.scan.faded import EXPOSED, SEEN_ROUND
 from nimble_tile.core.trials import light as lights
 from nimble_tile.core.trials import wear as wears
 from nimble_tile.core.trials.subject import Subject
 from nimble_tile.core.trials.trial import Before, Trial
 
-MARGIN = 0.35
-"""Surroundings of the code that are seen with it, in parts of its extent: what a person
-who aims at a code has in the middle of the frame."""
+LEAST_SEEN_ROUND = 12
+"""Surroundings of the code that are seen with it at least, in pixels; see `SEEN_ROUND`."""
 
-LEAST_MARGIN = 12
-"""The same in pixels, at least."""
-
-LARGEST = 1600
+FRAME_SIDE = 1600
 """Longer side of a frame that is handed to readers; scanning apps see no more."""
 
-SHAPE = 0.75
+SENSOR_SHAPE = 0.75
 """Height of the sensor in parts of its width."""
-
-EXPOSED = 0.3
-"""Mean of a frame that automatic exposure aims at, of full scale: phones keep pictures
-brighter than the mid grey of 18 % (estimate)."""
 
 ELECTRONS = 14.0
 """Electrons that a pixel gathers from white paper for each lux: about 1/50 s at f/1.8 with
@@ -117,7 +110,7 @@ class Studio:
         from_image = _shift(*jitter) @ from_image
         left, top, width, height = _crop(from_image, subject.quad, trial.camera.pixels)
         onto = _shift(-left, -top) @ from_image
-        smaller = min(1.0, LARGEST / max(width, height))
+        smaller = min(1.0, FRAME_SIDE / max(width, height))
         if smaller < 1:
             onto = np.diag([smaller, smaller, 1]) @ onto
             width, height = round(width * smaller), round(height * smaller)
@@ -259,13 +252,13 @@ def _scaled(x: float, y: float | None = None) -> np.ndarray:
 
 def _crop(onto: np.ndarray, quad: np.ndarray, pixels: int) -> tuple[int, int, int, int]:
     """Part of the sensor round the code: left, top, width, height, from the sensor's centre."""
-    half = pixels / 2, pixels * SHAPE / 2
+    half = pixels / 2, pixels * SENSOR_SHAPE / 2
     depth = (np.column_stack([quad, np.ones(4)]) @ onto.T)[:, 2]
     if depth.min() <= CLOSEST * depth.max():
-        low, high = -np.array(half), np.array(half)  # it comes up to the camera itself
+        low, high = -np.array(half), np.array(half)  # it reaches the camera plane
     else:
         seen = mapped(onto, quad)
-        margin = max(LEAST_MARGIN, MARGIN * float(np.ptp(seen, axis=0).max()))
+        margin = max(LEAST_SEEN_ROUND, SEEN_ROUND * float(np.ptp(seen, axis=0).max()))
         low = np.maximum(seen.min(0) - margin, np.negative(half))
         high = np.minimum(seen.max(0) + margin, half)
     left, top = (int(np.floor(value)) for value in low)
@@ -313,7 +306,7 @@ def _plane_places(shape: tuple[int, int], middle: np.ndarray, code: float) -> tu
 
 
 def _places(onto: np.ndarray, subject: Subject, extent: tuple[int, int]) -> tuple:
-    """The same for each pixel of the frame; light falls on the object, not on the frame."""
+    """The same for each pixel of the frame, because light falls on the object, not on the frame."""
     width, height = extent
     across = (np.arange(width, dtype=np.float32) + 0.5)[None, :]
     down = (np.arange(height, dtype=np.float32) + 0.5)[:, None]

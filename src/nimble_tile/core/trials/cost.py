@@ -113,7 +113,7 @@ def costs(
             rendering = renderer.render(bare, size)
             full = bare.finish.size or renderer.natural_size(bare)
         except UserError:
-            continue  # the rest does not stand without it
+            continue  # the other parts depend on it
         subject = subject_of(rendering, bare.finish.dpi, full)
         results = list(room.run(subject, trials, seed, stop))
         if stop():

@@ -11,7 +11,7 @@ from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import Subject
 from nimble_tile.core.trials.trial import Trial
 
-ENOUGH = 0.75
+READERS_NEEDED = 0.75
 """Share of the readers that must read: three of four."""
 
 SEEDS = (11, 12, 13)
@@ -20,13 +20,13 @@ SEEDS = (11, 12, 13)
 SHRUNK = 640
 """Longer side, in pixels, to which the image is shrunk before it is saved as JPEG."""
 
-STEPS = 7
+HALVINGS = 7
 """Halvings of the range: the answer is true to within 1/128 of it."""
 
 
 @dataclass(frozen=True)
 class Limit:
-    """One thing that is driven to its limit.
+    """One quantity that is driven to its limit.
 
     Attributes
     ----------
@@ -79,7 +79,7 @@ LIMITS = (
 
 @dataclass(frozen=True)
 class Reached:
-    """Where a subject gives up.
+    """Where a subject stops being read.
 
     Attributes
     ----------
@@ -180,7 +180,7 @@ def _search() -> Generator[float, bool, tuple[float | None, bool]]:
     if (yield 1.0):
         return 1.0, True
     good, bad = 0.0, 1.0
-    for _ in range(STEPS):
+    for _ in range(HALVINGS):
         middle = (good + bad) / 2
         if (yield middle):
             good = middle
@@ -196,7 +196,7 @@ def reads(room: Room, asked: Sequence[tuple[Subject, Trial]]) -> list[bool]:
         waiting = [index for index, answer in enumerate(answers) if not answer]
         found = room.passes([asked[index] for index in waiting], seed)
         for index, passed in zip(waiting, found, strict=True):
-            answers[index] = passed.count >= int(np.ceil(ENOUGH * len(passed.read)))
+            answers[index] = passed.count >= int(np.ceil(READERS_NEEDED * len(passed.read)))
         if all(answers):
             break
     return answers

@@ -48,7 +48,7 @@ def settle(verdict: Verdict, results: Sequence[Result]) -> Verdict:
     state = settled_state(verdict.state, right == able and enough, found)
     reasons = verdict.reasons
     if state == "well":
-        # What one hard look feared did not come true over a whole set.
+        # A whole set of trials outweighs the fear from one hard look.
         reasons = tuple(r for r in reasons if r.cause != "faded")
     elif state != verdict.state or found < GOOD_REACH:
         reasons = (_lost(found, results), *reasons)

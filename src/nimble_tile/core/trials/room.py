@@ -15,7 +15,7 @@ import numpy as np
 
 from nimble_tile.core.memory import Memory
 from nimble_tile.core.scan.bay import Outcome, ReaderBay
-from nimble_tile.core.scan.readers import NAMES, READS_MICRO
+from nimble_tile.core.scan.readers import READER_NAMES, READS_MICRO
 from nimble_tile.core.trials.camera import CameraFrame, Studio
 from nimble_tile.core.trials.subject import Subject
 from nimble_tile.core.trials.trial import Trial
@@ -216,7 +216,7 @@ class Room:
         if not jobs:
             return
         symbol = jobs[0][0].symbol
-        names = READS_MICRO if symbol.micro else NAMES
+        names = READS_MICRO if symbol.micro else READER_NAMES
         found = self.bay.read_all([frame.image for frame in frames], names, meanwhile)
         for job, frame, outcomes in zip(jobs, frames, found, strict=True):
             key = _key(*job, seed)

@@ -10,7 +10,7 @@ from typing import Literal
 
 from pydantic import Field, field_validator
 
-from nimble_tile.core.artwork import Share
+from nimble_tile.core.artwork import ZeroToOne
 from nimble_tile.core.look import Model
 
 
@@ -29,7 +29,7 @@ class Presented(Model):
 
     medium: Literal["paper", "screen"] = "paper"
     size: float | None = Field(default=40, ge=4, le=5000)
-    ground: Share = 0.4
+    ground: ZeroToOne = 0.4
 
 
 class View(Model):

@@ -212,11 +212,11 @@ def _from_fold(wear: Wear, places: tuple) -> tuple[np.ndarray, np.ndarray]:
 def _fold(
     wear: Wear, across: np.ndarray, down: np.ndarray, moved: np.ndarray, shade: np.ndarray
 ) -> None:
-    """One side leans away from the viewer."""
+    """One side of the fold leans away from the viewer."""
     lean = np.radians(wear.fold)
     distance, normal = _from_fold(wear, (across, down))
     behind = np.maximum(distance, 0)
-    # What is seen at this distance was farther along the sheet.
+    # A point seen at this distance lies farther along the sheet.
     moved += (behind / np.float32(np.cos(lean)) - behind) * normal[:, None, None]
     shade *= np.where(distance > 0, np.float32(1 - 0.55 * np.sin(lean)), np.float32(1))
 

@@ -16,6 +16,7 @@ from nimble_tile.core.picture.warping import mapped
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.finders import NOMINAL, TOLERANCE, across
 from nimble_tile.core.scan.readers import to_grey
+from nimble_tile.core.scan.reasons import HARDLY_SHOWS
 from nimble_tile.core.scan.sampling import Sample, sample, upright_view
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks.drawing import finder_corners
@@ -40,10 +41,7 @@ FEW_PIXELS = 2.6
 MOVED = 0.4
 """Modules by which creases may move something."""
 
-HARDLY_SHOWS = 0.30
-"""Share of wrong modules from which the code does not show in the frame."""
-
-SIDES = ("at the top", "on the right", "at the bottom", "on the left")
+SIDES_IN_WORDS = ("at the top", "on the right", "at the bottom", "on the left")
 
 FINDERS = ("top left", "top right", "bottom left")
 
@@ -313,7 +311,7 @@ def _quiet(own: Sample, twin: Sample, symbol: Symbol, quiet: int) -> list[Cause]
         share = 1 - own.quiet_sides[index]
         causes.append(
             Cause(
-                f"The quiet zone is eaten {SIDES[index]}: {share:.0%} of it is too dark.",
+                f"The quiet zone is eaten {SIDES_IN_WORDS[index]}: {share:.0%} of it is too dark.",
                 "Raise the strength of the quiet zone, or move the code to a lighter place.",
                 area=tuple(float(value) for value in areas[index]),
             )

@@ -34,7 +34,7 @@ class Area:
     by: float
 
 
-def parts(attempt: Attempt) -> dict[str, np.ndarray]:
+def named_areas(attempt: Attempt) -> dict[str, np.ndarray]:
     """All places by name (bool N × N): finders, quiet zone by side, patterns, ninths of the rest.
 
     Each module belongs to one place.
@@ -79,7 +79,7 @@ def changed_areas(attempt: Attempt) -> list[Area]:
     """Places in which something was changed, most changed first."""
     size = np.abs(attempt.changed)
     found = []
-    for name, modules in parts(attempt).items():
+    for name, modules in named_areas(attempt).items():
         seen = modules & (size >= SEEN)
         if seen.any():
             found.append(Area(name, modules, int(seen.sum()), float(size[seen].mean())))

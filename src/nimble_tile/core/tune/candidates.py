@@ -1,4 +1,4 @@
-"""What the gentlest pass has found, and how far it is."""
+"""Candidates of the gentlest pass, and its progress."""
 
 from __future__ import annotations
 

@@ -14,10 +14,10 @@ from nimble_tile.core.symbol.freedom import freedom
 from nimble_tile.core.symbol.steering import Steering, Wanted
 
 LEAST_FREE = 48
-"""Free bits from which steered symbols are thought of."""
+"""Number of free bits from which steered symbols are considered."""
 
 
-LETTERS = 4
+LETTERS_TOGETHER = 4
 """Letters, one after another, that are looked at together."""
 
 
@@ -131,7 +131,7 @@ def steered_there(member: Member, tones: np.ndarray) -> tuple[Symbol, np.ndarray
     return solved.symbol, ~member.known
 
 
-def letters(member: Member, tones: np.ndarray) -> float:
+def weakest_letters(member: Member, tones: np.ndarray) -> float:
     """Agreement of the few letters of the message that agree least, in standard deviations
     under chance: a message that is another in some letters has some that do not agree."""
     symbol = member.symbol
@@ -143,6 +143,6 @@ def letters(member: Member, tones: np.ndarray) -> float:
     agrees = np.where(symbol.dark, -tones, tones)
     np.add.at(each, plan.codeword[carries], agrees[carries])
     fixed = each[places[~free.any(1)]]
-    count = min(LETTERS, len(fixed))
+    count = min(LETTERS_TOGETHER, len(fixed))
     runs = np.convolve(fixed, np.ones(count), "valid")
     return float(runs.min() / (np.sqrt(8 * count) * max(float(tones.std()), 1e-6)))

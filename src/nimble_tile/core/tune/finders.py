@@ -23,7 +23,7 @@ def _finder_profile(away: np.ndarray) -> np.ndarray:
     return np.interp(away, distances, tone.mean(1)).astype(np.float32)
 
 
-def finders(plane: np.ndarray) -> list[tuple[float, float, float, float]]:
+def likely_finders(plane: np.ndarray) -> list[tuple[float, float, float, float]]:
     """Likely finder patterns: x, y, module in pixels, correlation; best first.
 
     A ring filter: it does not mind how the code is turned.
@@ -67,7 +67,7 @@ def finders(plane: np.ndarray) -> list[tuple[float, float, float, float]]:
 
 def finder_places(plane: np.ndarray, versions: Sequence[int]) -> Iterator[tuple[int, np.ndarray]]:
     """Places that three likely finders make."""
-    peaks = finders(plane)
+    peaks = likely_finders(plane)
     triples = []
     for corner in peaks:
         for right in peaks:
@@ -86,7 +86,7 @@ def finder_places(plane: np.ndarray, versions: Sequence[int]) -> Iterator[tuple[
                 if abs(a @ b) > 0.55 * lengths[0] * lengths[1]:
                     continue
                 score = corner[3] + right[3] + below[3]
-                # Of two, the more regular: a code is seldom seen from far aside.
+                # The more regular candidate wins: codes are seldom seen at a steep angle.
                 score -= 0.2 * abs(np.log(lengths[0] / lengths[1]))
                 score -= 0.2 * abs(a @ b) / (lengths[0] * lengths[1])
                 score -= 0.2 * np.log(modules.max() / modules.min())

@@ -26,22 +26,21 @@ from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import subject_of
 from nimble_tile.core.trials.trial import Trial
+from nimble_tile.core.tune import GENTLEST_REACH
 from nimble_tile.core.tune.candidates import Candidate, Guess, PassStep
 from nimble_tile.core.tune.guess import LIKENESS, REACH, Trait, as_rows, chance, predict
 from nimble_tile.core.tune.measure import Measure
 from nimble_tile.core.tune.weak import weakest
 
-WANTED = 0.97
-
 SIZE = 1024
 """Longer side, in pixels, at which candidates are judged, where the piece is not smaller."""
 
-LEVELS = (("L", 3, 0.62), ("M", 2, 0.55), ("Q", 1, 0.5))
+LEVELS_TRIED = (("L", 3, 0.62), ("M", 2, 0.55), ("Q", 1, 0.5))
 """Levels that are tried, with how many versions of each, from the smallest on, and the strength
 at which these are compared. A low level leaves free bits that follow the picture, a higher one
 lets more modules be missed."""
 
-_START = (*((level, strength) for level, _, strength in LEVELS), ("H", 0.5))
+_START = (*((level, strength) for level, _, strength in LEVELS_TRIED), ("H", 0.5))
 
 SHARINGS = tuple((finders, quiet) for quiet in (0.0, -0.2, 0.2) for finders in (0.0, 0.15, 0.3))
 """Strengths of finders and of the quiet zone that are tried, beyond that of the rest."""
@@ -49,29 +48,29 @@ SHARINGS = tuple((finders, quiet) for quiet in (0.0, -0.2, 0.2) for finders in (
 STRENGTHS = tuple(round(0.2 + 0.03 * step, 2) for step in range(27))
 """Strengths that are guessed about; by one or two hundredths more each second and third time."""
 
-TRIES = 18
+MOST_CANDIDATES = 18
 """Candidates that readers look at after the first comparison."""
 
 RENDERED = 26
 """Candidates that are rendered then: some turn out to be less alike than the best."""
 
-OWN = 2
+OWN_LOOKS = 2
 """Looks at the piece's own blend with other strengths."""
 
 OWN_SLOPE = 0.42
 """What a unit of strength adds to reach, about."""
 
-SURE = 0.005
+REACH_SPARE = 0.005
 """Reach beyond the wanted one that is aimed at."""
 
-APART = 0.008
-"""Strengths of one kind that are nearer to each other tell the same."""
+STRENGTHS_APART = 0.008
+"""Strengths of one kind that are closer than this count as the same."""
 
 HOPE = 0.02
-"""Likeness below the best guess from which gains are counted while nothing holds."""
+"""While nothing holds, gains are counted from this much below the best guess."""
 
 WINDFALL = 0.05
-"""Gain in likeness from which more counts no more: guesses far off are not believed."""
+"""Cap on the expected gain in likeness, as predictions far from known candidates are unreliable."""
 
 MATCHED = 0.53
 """Likeness that a mask gains by each unit of weighted match: measured on six photographs, where
@@ -80,9 +79,14 @@ it explains more than half of the variance between masks."""
 EACH = (-0.02, -0.06)
 """Strength that is added for all before each module gets a strength of its own."""
 
-KEPT, SLOPE, LEAST, MOST = 20.0, 60.0, 0.5, 1.25
-"""Margin, in steps of 255 of a frame, at which a module's strength stays; so many steps more
-take all of it; and what it may be at the least and at the most, in parts of the others'."""
+KEPT_MARGIN = 20.0
+"""Margin, in steps of 255 of a frame, at which a module's strength stays as it is."""
+
+MARGIN_SLOPE = 60.0
+"""Steps of 255 of further margin that would take all of a module's strength."""
+
+LEAST_FACTOR, MOST_FACTOR = 0.5, 1.25
+"""Limits of a module's strength in parts of the others'."""
 
 EACH_AT = (14,)
 """Looks before which modules get strengths of their own."""
@@ -117,7 +121,7 @@ def search(
     renderer: Renderer,
     room: Room,
     trials: Sequence[Trial],
-    wanted: float = WANTED,
+    wanted: float = GENTLEST_REACH,
     seed: int = 0,
     stop: Callable[[], bool] = lambda: False,
     size: int = SIZE,
@@ -166,7 +170,14 @@ class _Search:
         self.most: Candidate | None = None
         self.symbols = candidates(piece)
         self.done = 0
-        self.total = 1 + OWN + len(self.symbols) + TRIES + len(EACH) * len(EACH_AT) + FINALISTS
+        self.total = (
+            1
+            + OWN_LOOKS
+            + len(self.symbols)
+            + MOST_CANDIDATES
+            + len(EACH) * len(EACH_AT)
+            + FINALISTS
+        )
         self.looked: list[Candidate] = []
         self.judged = 0  # by readers
         self.matches: list[np.ndarray] = []
@@ -202,10 +213,10 @@ class _Search:
             if each and looks >= each[0]:
                 each.pop(0)
                 yield from self._each()
-            if chosen is None or looks >= TRIES:
+            if chosen is None or looks >= MOST_CANDIDATES:
                 break
             waiting = waiting or self._ahead(chosen.piece)
-            following = self._next(chosen) if looks + 1 < TRIES else None
+            following = self._next(chosen) if looks + 1 < MOST_CANDIDATES else None
             after = None if following is None else self._ahead(following.piece)
             judged, done = self.judged, self.done
             self._try(waiting, self.wanted)
@@ -220,11 +231,13 @@ class _Search:
     def _as_it_is(self) -> Iterator[PassStep]:
         """The piece's own blend and symbol with another strength: what a person would try."""
         found = self.before
-        for _ in range(OWN):
+        for _ in range(OWN_LOOKS):
             best = self.best
             if found.reach < self.wanted <= best.reach and found.worth <= best.worth:
-                return  # stronger, it would be less alike still
-            step = float(np.clip((self.wanted + SURE - found.reach) / OWN_SLOPE, -0.15, 0.15))
+                return  # with more strength it would be even less alike
+            step = float(
+                np.clip((self.wanted + REACH_SPARE - found.reach) / OWN_SLOPE, -0.15, 0.15)
+            )
             strength = round(float(np.clip(found.piece.blend.strength + step, 0.1, 1)), 3)
             piece = self.piece.edited("blend", strength=strength)
             if any(piece == known.piece for known in self.looked):
@@ -233,7 +246,7 @@ class _Search:
             yield self._progress("Trying other strengths")
 
     def _next(self, pending: Guess | None = None, also: Guess | None = None) -> Guess | None:
-        """The candidate that promises most to be better than the best.
+        """The candidate with the greatest expected improvement.
 
         `pending`: one that is being looked at; it is taken for what is expected of it.
         `also`: one that is rendered already; it is taken if it promises half as much.
@@ -241,7 +254,7 @@ class _Search:
         known = [found for found in self.looked if self._kind(found) is not None]
         kinds = [self._kind(found) for found in known]
         strengths = np.array([found.piece.blend.strength for found in known])
-        # What is known of masks beforehand is taken off, and put on again.
+        # The prior of the masks is subtracted before the prediction and added after it.
         worth = np.array([found.worth for found in known]) - self._by_match(kinds)
         tried = np.array([found.reach > 0 for found in known])
         reaches = np.array([found.reach for found in known])
@@ -271,7 +284,7 @@ class _Search:
             REACH, rows[tried], strengths[tried],
             reaches[tried], new, new_strengths,
         )  # fmt: skip
-        holds = chance(reach, deviation, self.wanted + SURE)
+        holds = chance(reach, deviation, self.wanted + REACH_SPARE)
         if self.passing:
             least = max(found.worth for found in self.passing)
         else:
@@ -284,7 +297,7 @@ class _Search:
                 return None
             kind, strength = new_kinds[best], float(new_strengths[best])
             near = (s for k, s in zip(kinds, strengths, strict=True) if k == kind)
-            if any(abs(strength - s) < APART for s in near):
+            if any(abs(strength - s) < STRENGTHS_APART for s in near):
                 continue
             made = self._with(*self.symbols[kind.version], strength)
             made = _shared(made.edited("code", mask=kind.mask), kind)
@@ -327,7 +340,7 @@ class _Search:
         ]
         subject = subject_of(best.rendering)
         margin = weakest(self.room, subject, quiet, shown, self.seed)
-        factors = np.clip(1 - (margin - KEPT) / SLOPE, LEAST, MOST)
+        factors = np.clip(1 - (margin - KEPT_MARGIN) / MARGIN_SLOPE, LEAST_FACTOR, MOST_FACTOR)
         factors[np.pad(subject.symbol.anatomy.codeword < 0, quiet, constant_values=True)] = 1
         digest = self.renderer.pictures.add_mask(np.rint(factors * 128).astype(np.uint8))
         for added in EACH:
@@ -337,7 +350,7 @@ class _Search:
             yield self._progress("Giving each module its own strength")
 
     def _confirm(self) -> Iterator[PassStep]:
-        """Of the best, the one that is also good with other noise and other smudges."""
+        """Of the best candidates, the one that also holds with other noise and smudges."""
         if len(self.passing) < 2:
             return
         other = Measure(self.room, self.piece.message, self.trials, self.seed + 1, self.stop)
@@ -376,12 +389,12 @@ class _Search:
         piece, rendering, fidelity = made.result()
         found = Candidate(piece, rendering, 0.0, fidelity)
         if least and self.passing and found.worth <= max(f.worth for f in self.passing):
-            return found  # worth no look, whatever readers say
+            return found  # not worth reading, whatever the readers would say
         self.judged += 1
         reach = self.measure.reach(rendering, least)
         lacks = missing(rendering, self.room.bay) if reach >= self.wanted else 0
         if lacks > MOST_MISSING:
-            reach = min(reach, self.wanted - SURE)
+            reach = min(reach, self.wanted - REACH_SPARE)
         return replace(found, reach=reach, missing=lacks)
 
     def _try(self, made: Future, least: float = 0.0) -> Candidate:
@@ -410,10 +423,10 @@ class _Search:
 def candidates(piece: Piece) -> list[tuple[str, str]]:
     """Versions and levels that are tried; the piece's own level alone where something is laid
     on the code."""
-    levels = LEVELS
+    levels = LEVELS_TRIED
     if piece.logo.items or piece.logo.paint is not None:
         # Without its own error correction nothing could be read below what is laid on it.
-        levels = [(piece.code.level, LEVELS[0][1] + 1, dict(_START)[piece.code.level])]
+        levels = [(piece.code.level, LEVELS_TRIED[0][1] + 1, dict(_START)[piece.code.level])]
     found = []
     for level, count, _ in levels:
         code = Code(level=level, raise_level=False, charset=piece.code.charset)

@@ -1,4 +1,4 @@
-"""What a candidate that nobody has looked at is worth, guessed from those that were.
+"""Predicts the worth of an unseen candidate from those that were looked at.
 
 Reach and likeness are taken for Gaussian processes over candidates: a version has
 a level of its own, so have a mask in it and a way of sharing the strength; both rise
@@ -46,7 +46,7 @@ class Trait:
 
 @dataclass(frozen=True)
 class Prior:
-    """What is known of a quantity before anything was looked at: mean and slope, and
+    """Prior of a quantity: mean and slope, and
     standard deviations of each share of it."""
 
     mean: float

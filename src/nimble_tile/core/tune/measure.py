@@ -20,7 +20,7 @@ from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import Subject, plain_twin, subject_of
 from nimble_tile.core.trials.trial import Trial
 
-SLACK = 2.5
+PASSES_SLACK = 2.5
 """Passes more than expected that the trials which are left may still bring."""
 
 CHUNK = 8
@@ -115,12 +115,12 @@ class Measure:
             for trial, found in zip(part, self.room.passes(jobs, self.seed), strict=True):
                 passed += found.count
                 self._seen[trial.situation].append(found.count)
-            if (passed + left + SLACK) / self.pairs < least and start + CHUNK < len(order):
+            if (passed + left + PASSES_SLACK) / self.pairs < least and start + CHUNK < len(order):
                 return (passed + left) / self.pairs
         return passed / self.pairs
 
     def _expected(self, trial: Trial) -> float:
-        """Readers that will pass a trial, by what was seen of it; some read artwork there that
+        """Expected readers that pass a trial, from past results; some read artwork there that
         do not read the plain code."""
         seen = self._seen[trial.situation]
         return sum(seen) / len(seen) if seen else self._plain[trial.situation]

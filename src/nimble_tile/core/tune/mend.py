@@ -33,17 +33,16 @@ from nimble_tile.core.scan.framed import (
     seen_at,
     steps_back,
 )
-from nimble_tile.core.scan.readers import NAMES, to_grey
+from nimble_tile.core.scan.readers import READER_NAMES, to_grey
 from nimble_tile.core.scan.recognise import recognise
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import Subject
 from nimble_tile.core.trials.trial import Trial
+from nimble_tile.core.tune import MENDED_REACH
 from nimble_tile.core.tune.measure import Measure
 from nimble_tile.core.tune.recover import Suspect, quiet_around, suspects
-
-WANTED = 0.90
 
 HEAVIER = (12.0, 4.0)
 """Weights of changes beside those of a new blend that are tried, in this order."""
@@ -51,15 +50,15 @@ HEAVIER = (12.0, 4.0)
 LADDER = (0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0)
 """Strengths that are tried for all alike, weakest first."""
 
-STEPS = (0.2, 0.1, 0.05)
+WEAKENING_STEPS = (0.2, 0.1, 0.05)
 """Steps by which the quiet zone, the modules and the finders are then weakened."""
 
-LEAST = 0.05
+LEAST_STRENGTH = 0.05
 
 SEEN = 6
 """Steps of 255 in a module's mean tone from which it counts as changed."""
 
-LARGEST = 1600
+LOOK_SIDE = 1600
 """Longer side, in pixels, at which readers look at the whole picture."""
 
 
@@ -154,7 +153,7 @@ def find(
     UserError
         None does; what stands in the way is said.
     """
-    view, scale = seen_at(to_grey(image), LARGEST)
+    view, scale = seen_at(to_grey(image), LOOK_SIDE)
     known, symbols = [], [symbol for symbol in symbols if means(symbol.text, text)]
     for outcome in bay.read(view):
         for reading in outcome.readings:
@@ -296,9 +295,11 @@ class Mender:
         framed, _ = framed_view(to_grey(image), box)
         text, longer = self.plan.symbol.text, max(framed.shape)
         module = self.measured / self.plan.modules
-        found = dict.fromkeys(NAMES, False)
+        found = dict.fromkeys(READER_NAMES, False)
         sides = (min(LARGEST_LOOK, longer), *steps_back(longer, module))
-        for look in looks(self.room.bay, framed, sides, NAMES, lambda outcome: says(outcome, text)):
+        for look in looks(
+            self.room.bay, framed, sides, READER_NAMES, lambda outcome: says(outcome, text)
+        ):
             found |= {outcome.name: says(outcome, text) for outcome in look.outcomes}
         return found
 
@@ -308,7 +309,7 @@ def mend(
     suspect: Suspect,
     room: Room,
     trials: Sequence[Trial],
-    wanted: float = WANTED,
+    wanted: float = MENDED_REACH,
     veto: np.ndarray | None = None,
     seed: int = 0,
     stop: Callable[[], bool] = lambda: False,
@@ -372,9 +373,9 @@ def mend(
                     break
             if own is None:
                 continue
-            for step in STEPS:
+            for step in WEAKENING_STEPS:
                 for group in (2, 0, 1):
-                    while own.strengths[group] - step >= LEAST:
+                    while own.strengths[group] - step >= LEAST_STRENGTH:
                         lower = list(own.strengths)
                         lower[group] = round(lower[group] - step, 3)
                         tried = mender.attempt(tuple(lower), wanted, heavier)

@@ -22,13 +22,13 @@ import numpy as np
 
 from nimble_tile.core.picture.warping import mapped, matrix_to
 from nimble_tile.core.piece import Code, Message
-from nimble_tile.core.scan.locate import refined
+from nimble_tile.core.scan.locate import refined_corners
 from nimble_tile.core.symbol.anatomy import Part, anatomy
 from nimble_tile.core.symbol.assemble import assemble
 from nimble_tile.core.symbol.encode import Symbol, encode
 from nimble_tile.core.tune.family import Family as Family
 from nimble_tile.core.tune.family import family as family
-from nimble_tile.core.tune.family import letters, steered_there
+from nimble_tile.core.tune.family import steered_there, weakest_letters
 from nimble_tile.core.tune.finders import finder_places
 
 WORKING = 900
@@ -40,7 +40,7 @@ PLACE_PIXELS = 4
 LOCAL = 2.5
 """Standard deviation, in modules, of the surroundings that are taken off each module's tone."""
 
-SURE = 12.0
+SURE_CORRELATION = 12.0
 """Correlation with the whole symbol, in its standard deviations under chance, from which it is
 that symbol; the search itself makes up to ten of chance."""
 
@@ -52,7 +52,7 @@ WORDED = 1.8
 """The same for any few letters of a steered symbol's message."""
 
 CERTAIN = 1.3
-"""So many times what is sure, no further places are looked at."""
+"""Multiple of the sure correlation at which no further places are looked at."""
 
 TRIPLES = 28
 """Places made of three likely finders that are looked at for any perspective."""
@@ -89,7 +89,7 @@ class Suspect:
     @property
     def sure(self) -> bool:
         """Whether it stands there."""
-        return self.score >= SURE and self.parity >= self.least
+        return self.score >= SURE_CORRELATION and self.parity >= self.least
 
     @property
     def least(self) -> float:
@@ -104,8 +104,8 @@ class Suspect:
 
     @property
     def alike(self) -> bool:
-        """Whether what stands there only begins like it."""
-        return self.score >= SURE and self.parity < self.least
+        """Whether the symbol there only begins alike."""
+        return self.score >= SURE_CORRELATION and self.parity < self.least
 
 
 def module_tones(plane: np.ndarray, quad: np.ndarray, side: int) -> np.ndarray:
@@ -247,7 +247,9 @@ def suspects(
             start = _far_corner(plane, members(version), quad) if is_open else quad
             found.append(_settled(plane, members(version), start))
             last = found[-1]
-            if last.score >= CERTAIN * SURE and (last.alike or last.parity >= CERTAIN * last.least):
+            if last.score >= CERTAIN * SURE_CORRELATION and (
+                last.alike or last.parity >= CERTAIN * last.least
+            ):
                 break  # nothing else can stand there
     found.sort(key=lambda suspect: -suspect.score)
     kept: list[Suspect] = []
@@ -261,7 +263,7 @@ def suspects(
     for suspect in kept[:most]:
         quad = suspect.quad / scale
         if suspect.sure:
-            quad = refined(grey.astype(np.float32), quad, suspect.symbol.dark)
+            quad = refined_corners(grey.astype(np.float32), quad, suspect.symbol.dark)
             again = _score(grey.astype(np.float32), quad, suspect.symbol, suspect.chosen)
             if again < suspect.score - 1:
                 quad = suspect.quad / scale
@@ -297,7 +299,7 @@ def _edge(quad: np.ndarray) -> float:
 def _score(
     plane: np.ndarray, quad: np.ndarray, symbol: Symbol, chosen: np.ndarray | None = None
 ) -> float:
-    """Agreement of all modules but those that were chosen to agree."""
+    """Agreement of all modules except those that were chosen to agree."""
     tones = module_tones(plane, quad, symbol.side)
     counts = slice(None) if chosen is None else ~chosen
     return _agreement(tones[counts].ravel(), np.where(symbol.dark, -1.0, 1.0)[counts].ravel())
@@ -340,8 +342,8 @@ def _settled(plane: np.ndarray, members: Family, quad: np.ndarray) -> Suspect:
         return Suspect(symbol, quad, _score(plane, quad, symbol), _parity(plane, quad, symbol))
     quad = _moved(plane, quad, symbol, ~member.known)
     score, tones = _score(plane, quad, symbol, ~member.known), module_tones(plane, quad, side)
-    parity, chosen = letters(member, tones), ~member.known
-    if score >= SURE:
+    parity, chosen = weakest_letters(member, tones), ~member.known
+    if score >= SURE_CORRELATION:
         symbol, chosen = steered_there(member, tones)
     return Suspect(symbol, quad, score, parity, chosen)
 

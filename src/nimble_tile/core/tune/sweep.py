@@ -25,7 +25,7 @@ from nimble_tile.core.trials.room import Room, reach
 from nimble_tile.core.trials.subject import subject_of
 from nimble_tile.core.trials.trial import Trial
 
-MOST = 64
+MOST_PIECES = 64
 """Pieces on one board at most."""
 
 MORE_VERSIONS = 7
@@ -274,8 +274,8 @@ def board(
     """
     columns = values[0]
     rows = values[1] if len(settings) > 1 else [None]
-    if len(columns) * len(rows) > MOST:
-        raise UserError(f"A board holds up to {MOST} pieces.", "Take fewer steps.")
+    if len(columns) * len(rows) > MOST_PIECES:
+        raise UserError(f"A board holds up to {MOST_PIECES} pieces.", "Take fewer steps.")
     cells = []
     for row in rows:
         for column in columns:

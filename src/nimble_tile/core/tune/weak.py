@@ -1,4 +1,4 @@
-"""What frames say of each module: how far it is on its side, for the readers that we model.
+"""What frames tell of each module: its margin on the right side of the modelled threshold.
 
 Each frame is looked at as readers do after their first step: against the
 Gaussian mean of its surroundings (OpenCV's detector takes 83 pixels), at the
@@ -18,7 +18,7 @@ from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import Subject
 from nimble_tile.core.trials.trial import Trial
 
-SURROUNDINGS = 83
+SURROUNDINGS_SIDE = 83
 """Pixels of a frame over which the surroundings are averaged."""
 
 BIAS = 2.0
@@ -28,10 +28,10 @@ FINER = 8
 """Samples along each side of a module."""
 
 CLIPPED = 40.0
-"""Beyond so many steps of 255 a pixel is as sure as any."""
+"""Steps of 255 beyond which a pixel counts as certain."""
 
 SPIKE = 0.8
-"""The middle's margin counts by so much: it is noisier than the whole module's."""
+"""Weight of the middle's margin, which is noisier than the whole module's."""
 
 
 def margins_in(frame: CameraFrame, side: int, quiet_zone: int, sign: np.ndarray) -> np.ndarray:
@@ -48,7 +48,7 @@ def margins_in(frame: CameraFrame, side: int, quiet_zone: int, sign: np.ndarray)
     import cv2
 
     grey = cv2.cvtColor(frame.image, cv2.COLOR_RGB2GRAY)
-    mean = cv2.GaussianBlur(grey, (SURROUNDINGS, SURROUNDINGS), 0)
+    mean = cv2.GaussianBlur(grey, (SURROUNDINGS_SIDE, SURROUNDINGS_SIDE), 0)
     above = grey.astype(np.float32) - mean.astype(np.float32) + np.float32(BIAS)
     total = side + 2 * quiet_zone
     to_modules = np.array([[1 / FINER, 0, -quiet_zone], [0, 1 / FINER, -quiet_zone], [0, 0, 1.0]])

@@ -8,7 +8,7 @@ from PySide6.QtGui import QMouseEvent
 from nimble_tile.ui.bench.view import ImageView
 from nimble_tile.ui.kit import theme as themes
 
-NEAR = 8
+LINE_GRIP = 8
 """Pixels of the screen from the line at which it is taken."""
 
 
@@ -34,7 +34,7 @@ class Divided(ImageView):
 
     def _on_line(self, at: QPointF) -> bool:
         frame = self.frame
-        return self.divided and abs(at.x() - frame.left() - self.share * frame.width()) < NEAR
+        return self.divided and abs(at.x() - frame.left() - self.share * frame.width()) < LINE_GRIP
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.image is not None:

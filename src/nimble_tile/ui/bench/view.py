@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QWidget
 if TYPE_CHECKING:
     from nimble_tile.ui.work.engine import Shown
 
-MARGIN = 24
+FREE_MARGIN = 24
 """Free space round the fitted image."""
 
 INVITATION = 44
@@ -94,7 +94,7 @@ class ImageView(QWidget):
 
     def show_part(self, part: QRectF) -> None:
         """Fill the widget with a part of the image, in its pixels."""
-        room = QSizeF(self.width() - 2 * MARGIN, self.height() - 2 * MARGIN)
+        room = QSizeF(self.width() - 2 * FREE_MARGIN, self.height() - 2 * FREE_MARGIN)
         self._scale = min(32.0, room.width() / part.width(), room.height() / part.height())
         self._offset = QPointF(self.width(), self.height()) / 2 - part.center() * self._scale
         self._fits = False
@@ -126,7 +126,7 @@ class ImageView(QWidget):
             return
         if self._fits:
             foot = INVITATION if self._invites else 0
-            room = QSizeF(self.width() - 2 * MARGIN, self.height() - 2 * MARGIN - foot)
+            room = QSizeF(self.width() - 2 * FREE_MARGIN, self.height() - 2 * FREE_MARGIN - foot)
             self._scale = max(
                 0.02, min(room.width() / image.width(), room.height() / image.height())
             )

@@ -12,7 +12,7 @@ Points = tuple[tuple[float, float], ...]
 
 GRIP = 9
 LEAST_APART = 0.02
-MOST = 12
+MOST_POINTS = 12
 
 
 class CurveEdit(QWidget):
@@ -87,7 +87,7 @@ class CurveEdit(QWidget):
             return
         at = event.position()
         index = self._near(at)
-        if index < 0 and len(self.points) < MOST:
+        if index < 0 and len(self.points) < MOST_POINTS:
             value = self._value(at)
             if min(abs(value[0] - x) for x, _ in self.points) < LEAST_APART:
                 return

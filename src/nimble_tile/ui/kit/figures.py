@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QStyle, QStyleOptionViewItem
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.marks import paint_verdict
 
-MARK = 14
+STATE_SHAPE_SIDE = 14
 """Side of the verdict's shape on a card, in pixels."""
 
 
@@ -67,9 +67,11 @@ def paint_figures(
 ) -> None:
     """The verdict's shape and a few signs, in the middle of a line."""
     painter.setFont(themes.font(13))
-    width = QFontMetricsF(painter.font()).horizontalAdvance(told) + MARK + 5
+    width = QFontMetricsF(painter.font()).horizontalAdvance(told) + STATE_SHAPE_SIDE + 5
     left = line.center().x() - width / 2
-    mark = QRectF(left, line.center().y() - MARK / 2, MARK, MARK)
+    mark = QRectF(
+        left, line.center().y() - STATE_SHAPE_SIDE / 2, STATE_SHAPE_SIDE, STATE_SHAPE_SIDE
+    )
     colour = QColor(themes.verdict_colour(theme, state))
     paint_verdict(painter, mark, state, colour, QColor(theme.panel))
     painter.setPen(QColor(theme.ink if state else theme.soft))

@@ -24,7 +24,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QApplication
 
-GRID = 4
+SPACING = 4
 """Spacing comes in multiples of this many pixels."""
 
 FONT = "Alegreya Sans"

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QImage
 
-from nimble_tile.core.project.drafts import MOST, THUMB, Draft
+from nimble_tile.core.project.drafts import MOST_DRAFTS, THUMB, Draft
 from nimble_tile.ui.kit.images import as_png, to_qimage
 
 if TYPE_CHECKING:
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 SURROUND = 0.12
 """Of the code's side: what is seen round it on a draft's small picture."""
 
-FULL_SHELF = f"The shelf holds {MOST} drafts. Remove some of them first."
+FULL_SHELF = f"The shelf holds {MOST_DRAFTS} drafts. Remove some of them first."
 
 
 def code_area(rendering: Rendering, piece: Piece) -> QRectF:
@@ -76,7 +76,7 @@ def made(
 
 def add(session: Session, drafts: Sequence[Draft]) -> bool:
     """Put drafts on the shelf; False where it is full."""
-    if len(session.drafts) + len(drafts) > MOST:
+    if len(session.drafts) + len(drafts) > MOST_DRAFTS:
         return False
     session.put_drafts((*session.drafts, *drafts))
     return True

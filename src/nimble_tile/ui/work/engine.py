@@ -34,7 +34,7 @@ PREVIEW = 1024
 """Longer side of the preview, in pixels."""
 
 LARGEST_PREVIEW = 2048
-LEAST_MODULE = 5
+PREVIEW_MODULE = 5
 """Pixels a module that the preview grants, up to `LARGEST_PREVIEW`, so that a
 small code on a large picture is judged fairly."""
 
@@ -50,7 +50,7 @@ HURRY = 0.15
 HURRIED, LEAST_HURRIED = 0.7, 320
 """Of the preview's pixels a side: what is shown under a hand that drags, and the least."""
 
-REST = 0.05
+REST_SECONDS = 0.05
 """Seconds without an edit after which one is given: the hand has stopped."""
 
 
@@ -138,11 +138,11 @@ def preview_size(piece: Piece, renderer: Renderer) -> tuple[int, int]:
         wanted = LARGEST_PREVIEW
     elif extent is None:
         share = modules * renderer.module_pixels(piece) / final
-        wanted = max(wanted, math.ceil(LEAST_MODULE * modules / max(share, 0.05)))
+        wanted = max(wanted, math.ceil(PREVIEW_MODULE * modules / max(share, 0.05)))
     else:
         region = region_on(extent, piece.picture.region)
         share = side_of(region) / max(extent)
-        wanted = max(wanted, math.ceil(LEAST_MODULE * modules / share))
+        wanted = max(wanted, math.ceil(PREVIEW_MODULE * modules / share))
     return min(final, wanted, LARGEST_PREVIEW), natural
 
 
@@ -277,7 +277,7 @@ class Engine(QObject):
                     continue
                 newest = self._fresh.ticket == self._ticket
                 patient = time.monotonic() - self._since < PATIENCE
-                told = self._wake.wait(REST) if patient else False
+                told = self._wake.wait(REST_SECONDS) if patient else False
                 if not patient or (not told and newest and self._fresh.ticket == self._ticket):
                     shown, self._fresh, self._since = self._fresh, None, None
                     return shown

@@ -20,13 +20,13 @@ from nimble_tile.core.project.history import History
 TIDY = 64
 """Changes after which masks that nothing refers to are forgotten."""
 
-SAMPLE = "https://lanternwalk.example"
+SAMPLE_MESSAGE = "https://lanternwalk.example"
 """Message of a new piece, so that a dropped picture shows a code at once."""
 
 
 def new_piece() -> Piece:
     """What an empty window starts with."""
-    return Piece(message=Message(text=SAMPLE))
+    return Piece(message=Message(text=SAMPLE_MESSAGE))
 
 
 class Session(QObject):

@@ -73,25 +73,25 @@ class SideWindow(QWidget):
         self.jobs.stop()
 
 
-Side = TypeVar("Side", bound=SideWindow)
+AnySideWindow = TypeVar("AnySideWindow", bound=SideWindow)
 
 
-class Later(Generic[Side]):
+class Later(Generic[AnySideWindow]):
     """A window beside the main one that is built when it is first asked for."""
 
-    def __init__(self, make: Callable[[], Side]) -> None:
+    def __init__(self, make: Callable[[], AnySideWindow]) -> None:
         self._make = make
-        self._made: Side | None = None
+        self._made: AnySideWindow | None = None
         self._theme = themes.LIGHT
 
-    def get(self) -> Side:
+    def get(self) -> AnySideWindow:
         """The window."""
         if self._made is None:
             self._made = self._make()
             self._made.dress(self._theme)
         return self._made
 
-    def open(self) -> Side:
+    def open(self) -> AnySideWindow:
         """Bring the window to the front."""
         window = self.get()
         window.show()

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 THUMBNAIL = 132
 """Side of a method's small picture, in pixels."""
 
-CLOSE = (0.06, 0.62)
+SHOWN_PART = (0.06, 0.62)
 """Part of the code's square, along both sides, that a small picture shows."""
 
 FOG = (0.88, 1.2)
@@ -79,7 +79,7 @@ class Places:
     best: tuple[Region, ...]
 
 
-def tinted(mask: np.ndarray, tint: tuple[int, int, int, int], inverse: bool = False) -> QImage:
+def veil(mask: np.ndarray, tint: tuple[int, int, int, int], inverse: bool = False) -> QImage:
     """A mask (uint8 H × W) as a veil of one colour."""
     import numpy as np
 
@@ -122,7 +122,7 @@ def overlay(renderer: Renderer, piece: Piece, work: str, extent: tuple[int, int]
     picture = piece.picture
     if work == "guard":
         guard = renderer.guard(piece, extent)
-        return None if guard is None else tinted(guard, GUARD_TINT)
+        return None if guard is None else veil(guard, GUARD_TINT)
     mask = picture.prepare.cut_out.mask
     if work == "cut_out" and mask is not None:
         kept = mask_on(
@@ -131,7 +131,7 @@ def overlay(renderer: Renderer, piece: Piece, work: str, extent: tuple[int, int]
             picture.frame,
             extent,
         )
-        return tinted(kept, CUT_TINT, inverse=True)
+        return veil(kept, CUT_TINT, inverse=True)
     return None
 
 
@@ -161,7 +161,7 @@ def places(renderer: Renderer, piece: Piece, canvas: np.ndarray) -> Places:
     size = (canvas.shape[1], canvas.shape[0])
     smooth = cv2.resize(cover, size, interpolation=cv2.INTER_LINEAR)
     fog = np.rint(np.clip(smooth, 0, 1) * 255).astype(np.uint8)
-    return Places(tinted(fog, (243, 238, 228, 255)), advice.best)
+    return Places(veil(fog, (243, 238, 228, 255)), advice.best)
 
 
 def thumbnails(
@@ -194,7 +194,7 @@ def thumbnails(
         except UserError:
             continue
         # One finder and some of the body tell more than the whole code, small.
-        low, high = (round(side * share) for share in CLOSE)
+        low, high = (round(side * share) for share in SHOWN_PART)
         made = cv2.resize(
             np.ascontiguousarray(made[low:high, low:high]), (THUMBNAIL, THUMBNAIL),
             interpolation=cv2.INTER_AREA,

@@ -39,7 +39,7 @@ def percent(text: str, safe: str = "") -> str:
 
 
 def plain(text: str) -> str:
-    """The reverse of `percent`; line breaks come back as they are kept in forms."""
+    """The reverse of `percent`; line breaks come back in the form that forms keep."""
     return unquote(text).replace("\r\n", "\n")
 
 

@@ -18,7 +18,7 @@ from nimble_tile.core.message.kinds import numbers
 from nimble_tile.core.message.kinds.base import Kind, filled, percent, query
 from nimble_tile.core.message.remarks import Remark
 
-MOST_BYTES = 331
+TRANSFER_BYTES = 331
 """Bytes of a transfer (EPC069-12)."""
 MOST_VERSION = 13
 """Largest version that banks must read (EPC069-12)."""
@@ -46,7 +46,7 @@ def _write_transfer(form: Transfer) -> str:
     amount = f"EUR{_euro(form.amount)}" if form.amount.strip() else ""
     lines = [
         "BCD",
-        "002",  # with which the BIC may be left out
+        "002",  # the version in which the BIC may be omitted
         "1",  # UTF-8
         "SCT",
         squeezed(form.bic),
@@ -123,8 +123,8 @@ def _transfer_remarks(form: Transfer) -> list[Remark]:
             found.append(Remark(field, "wrong", "This must be one line."))
     if not any(remark.stops for remark in found):
         size = len(_write_transfer(form).encode("utf-8"))
-        if size > MOST_BYTES:
-            text = f"Banks read {MOST_BYTES} bytes at most; this is {size}."
+        if size > TRANSFER_BYTES:
+            text = f"Banks read {TRANSFER_BYTES} bytes at most; this is {size}."
             found.append(Remark("text", "wrong", text))
     return found
 

@@ -19,7 +19,7 @@ from nimble_tile.core.symbol.looks.paths import Path, joined, rectangle, rounded
 from nimble_tile.core.symbol.looks.trace import fused
 
 LayerRole = Literal["ground", "modules", "outline", "ring", "eye", "picture"]
-Frame = tuple[float, float, float, float]
+ModuleRect = tuple[float, float, float, float]
 """x, y, width, height in modules."""
 
 Images = Mapping[str, np.ndarray]
@@ -51,7 +51,7 @@ class Layer:
     role: LayerRole
     path: Path
     fill: Fill
-    frame: Frame
+    frame: ModuleRect
     at: np.ndarray | None = None
     stroke: float = 0
 
@@ -136,7 +136,7 @@ def drawing(
     n, q = symbol.side, quiet_zone
     gone = None if cleared is None or not cleared.any() else np.ascontiguousarray(cleared)
     total = n + 2 * q
-    frame: Frame = (q, q, n, n)
+    frame: ModuleRect = (q, q, n, n)
     layers: list[Layer] = []
     if look.ground is not None:
         layers.append(
@@ -196,7 +196,7 @@ def _path_of(dark: np.ndarray, look: Look, q: int) -> Body:
     return path, at
 
 
-def _painted(made: Body, look: Look, frame: Frame) -> list[Layer]:
+def _painted(made: Body, look: Look, frame: ModuleRect) -> list[Layer]:
     """Layers of the modules: their filling, and the line round them."""
     if made is None:
         return []
@@ -209,7 +209,7 @@ def _painted(made: Body, look: Look, frame: Frame) -> list[Layer]:
 
 
 def _chances(look: Look, count: int) -> np.ndarray:
-    """Numbers from -1 to 1, count × 4, that stay the same for a module as others change."""
+    """Random numbers from -1 to 1 (count × 4) that depend on each module alone."""
     return np.random.default_rng(look.seed).uniform(-1, 1, (count, 4))
 
 
@@ -253,7 +253,7 @@ def _bars(dark: np.ndarray, look: Look) -> Path:
 
 
 def _finders(
-    symbol: Symbol, look: Look, q: int, frame: Frame, cleared: np.ndarray | None
+    symbol: Symbol, look: Look, q: int, frame: ModuleRect, cleared: np.ndarray | None
 ) -> list[Layer]:
     layers = []
     turns = (0, math.pi / 2, -math.pi / 2)
@@ -290,7 +290,7 @@ def _finders(
 
 
 def _alignments(
-    symbol: Symbol, look: Look, q: int, frame: Frame, cleared: np.ndarray | None
+    symbol: Symbol, look: Look, q: int, frame: ModuleRect, cleared: np.ndarray | None
 ) -> list[Layer]:
     middles = [at for at in alignment_middles(symbol) if _stays(cleared, at[0] - 2, at[1] - 2, 5)]
     if look.alignment == "modules" or not middles:

@@ -15,15 +15,13 @@ import numpy as np
 import skia
 
 from nimble_tile.core.look import Fill
-from nimble_tile.core.symbol.looks.drawing import Drawing, Frame, Images, Layer
+from nimble_tile.core.strips import strips
+from nimble_tile.core.symbol.looks.drawing import Drawing, Images, Layer, ModuleRect
 from nimble_tile.core.symbol.looks.paths import Path, circle, joined, rectangle
-
-ROWS = 512
-"""Rows that are worked on at once in wider numbers, to save memory."""
 
 
 def tile_shape(kind: str) -> Path:
-    """What of a pattern's unit square has its second colour."""
+    """The part of a pattern's unit square that has its second colour."""
     if kind == "stripes":
         return rectangle(0, 0, 0.5, 1)
     if kind == "dots":
@@ -31,7 +29,7 @@ def tile_shape(kind: str) -> Path:
     return joined([rectangle(0, 0, 0.5, 0.5), rectangle(0.5, 0.5, 0.5, 0.5)])
 
 
-def tiles(fill: Fill, frame: Frame) -> Path:
+def tiles(fill: Fill, frame: ModuleRect) -> Path:
     """All of a pattern's second colour that lies in a frame, as one path."""
     x, y, width, height = frame
     step = fill.tile * width
@@ -54,7 +52,7 @@ def tiles(fill: Fill, frame: Frame) -> Path:
     return joined(placed).moved(scale=step, turn=turn).moved(x, y)
 
 
-def gradient_ends(fill: Fill, frame: Frame) -> tuple[float, float, float, float]:
+def gradient_ends(fill: Fill, frame: ModuleRect) -> tuple[float, float, float, float]:
     """Start and end of a linear gradient: it just spans the frame at its angle."""
     x, y, width, height = frame
     angle = math.radians(fill.angle)
@@ -64,7 +62,7 @@ def gradient_ends(fill: Fill, frame: Frame) -> tuple[float, float, float, float]
     return cx - dx * reach, cy - dy * reach, cx + dx * reach, cy + dy * reach
 
 
-def picture_place(size: tuple[int, int], tile: float, frame: Frame) -> Frame:
+def picture_place(size: tuple[int, int], tile: float, frame: ModuleRect) -> ModuleRect:
     """Where one repeat of a picture lies: it covers the frame, or is `tile` of its width."""
     x, y, width, height = frame
     across, down = size
@@ -97,7 +95,7 @@ def to_skia(path: Path) -> skia.Path:
     return made
 
 
-# A path is one object however often and in whatever colours it is painted.
+# The path object is reused however often and in whatever colours it is painted.
 _known: WeakKeyDictionary[Path, skia.Path] = WeakKeyDictionary()
 
 
@@ -121,7 +119,7 @@ def _colour(text: str) -> int:
     return 0xFF000000 | int(text[1:], 16)
 
 
-def _shader(fill: Fill, frame: Frame) -> skia.Shader:
+def _shader(fill: Fill, frame: ModuleRect) -> skia.Shader:
     x, y, width, height = frame
     if fill.kind in ("linear", "radial"):
         colours = [_colour(stop.colour) for stop in fill.stops]
@@ -242,8 +240,8 @@ def raster(
     canvas.translate(-x, -y)
     paint_layers(canvas, drawing, images or {})
     surface.flushAndSubmit()
-    for top in range(0, side, ROWS):
-        rows = out[top : top + ROWS]
+    for part in strips(side):
+        rows = out[part]
         if not (rows[..., 3] == 255).all():
             alpha = rows[..., 3:].astype(np.uint16)
             straight = (rows[..., :3].astype(np.uint16) * 255 + alpha // 2) // np.maximum(alpha, 1)

@@ -17,7 +17,7 @@ Op = tuple
 """``("M", x, y)``, ``("L", x, y)``, ``("C", x1, y1, x2, y2, x, y)``,
 ``("A", radius, sweep, x, y)`` (a circular arc of at most half a turn), ``("Z",)``."""
 
-PLACES = 3
+DECIMALS = 3
 """Decimals of path data: a thousandth of a module is nothing to see at any size."""
 
 
@@ -146,7 +146,7 @@ def reversed_path(path: Path) -> Path:
 
 @lru_cache(maxsize=8192)
 def _text(value: float) -> str:
-    text = f"{value:.{PLACES}f}".rstrip("0").rstrip(".")
+    text = f"{value:.{DECIMALS}f}".rstrip("0").rstrip(".")
     if text in ("-0", ""):
         return "0"
     return text.replace("0.", ".", 1) if text.startswith(("0.", "-0.")) else text
@@ -188,13 +188,13 @@ def _pieces(ops: Iterable[Op]) -> Iterator[str]:
             x, y, last = startx, starty, "z"
             continue
         if kind == "M":
-            dx, dy = round(op[1] - x, PLACES), round(op[2] - y, PLACES)
+            dx, dy = round(op[1] - x, DECIMALS), round(op[2] - y, DECIMALS)
             yield ("M" if first else "m") + _numbers((dx, dy))
             x, y = x + dx, y + dy
             startx, starty, last, first = x, y, "m", False
             continue
         if kind == "L":
-            dx, dy = round(op[1] - x, PLACES), round(op[2] - y, PLACES)
+            dx, dy = round(op[1] - x, DECIMALS), round(op[2] - y, DECIMALS)
             if dx == 0 and dy == 0:
                 continue
             if dy == 0:
@@ -204,13 +204,13 @@ def _pieces(ops: Iterable[Op]) -> Iterator[str]:
             else:
                 name, values = "l", (dx, dy)
         elif kind == "A":
-            dx, dy = round(op[3] - x, PLACES), round(op[4] - y, PLACES)
+            dx, dy = round(op[3] - x, DECIMALS), round(op[4] - y, DECIMALS)
             yield _arc(op[1], op[2], dx, dy)
             x, y, last = x + dx, y + dy, "a"
             continue
         else:
             relative = [
-                round(value - (x if i % 2 == 0 else y), PLACES) for i, value in enumerate(op[1:])
+                round(value - (x if i % 2 == 0 else y), DECIMALS) for i, value in enumerate(op[1:])
             ]
             name, values, dx, dy = "c", relative, relative[-2], relative[-1]
         text = _numbers(values)

@@ -16,14 +16,14 @@ from nimble_tile.core.symbol.looks.paths import (
     rounded,
 )
 
-SOFT = {"square": 0.0, "rounded": 0.34, "soft": 0.56}
+CORNER_RADII = {"square": 0.0, "rounded": 0.34, "soft": 0.56}
 """Corner radius of a finder's shapes, in parts of half their side. From 0.57 on an
 eye in a square ring is more than half a module short along diagonals."""
 
 LEAF = {"ring": 0.85, "eye": 0.56}
 """The same for the two round corners of a leaf."""
 
-WINDOW = 0.4
+RING_HOLE = 0.4
 """Radius of the hole of a ring that is square outside, in parts of half its side."""
 
 SAIL = 0.043
@@ -98,7 +98,7 @@ def _block(shape: str, half: float, leaf: float = LEAF["ring"]) -> Path:
         return _cut(half, CUT * half)
     if shape == "leaf":
         return rounded(-half, -half, 2 * half, 2 * half, (leaf * half, 0, leaf * half, 0))
-    radius = SOFT.get(shape, 0) * half
+    radius = CORNER_RADII.get(shape, 0) * half
     return rounded(-half, -half, 2 * half, 2 * half, (radius,) * 4)
 
 
@@ -109,12 +109,12 @@ def ring_shape(look: Look, half: float = 3.5, width: float = 1) -> Path:
         return _own(look.ring_own, 2 * half)
     inner = half - width
     if shape in ("window", "sail"):
-        radius = WINDOW * inner if shape == "window" else 0.8 * WINDOW * inner
+        radius = RING_HOLE * inner if shape == "window" else 0.8 * RING_HOLE * inner
         hole = rounded(-inner, -inner, 2 * inner, 2 * inner, (radius,) * 4)
         block = _block("square", half) if shape == "window" else _sail(half, SAIL * half)
         return joined([block, reversed_path(hole)])
     if shape in ("rounded", "soft"):
-        radius = SOFT[shape] * half
+        radius = CORNER_RADII[shape] * half
         inside = max(0.0, radius - width)
         hole = rounded(-inner, -inner, 2 * inner, 2 * inner, (inside,) * 4)
     elif shape == "leaf":

@@ -23,7 +23,7 @@ MOST_BYTES = 4 << 20
 READ_LIMIT = 12.0
 """Seconds that reading may take."""
 MOST_SHAPES = 200
-MOST_STEPS = 4000
+MOST_SEGMENTS = 4000
 """Segments of all paths at most: a module is drawn thousands of times."""
 
 
@@ -97,8 +97,8 @@ def _ops(data: bytes, name: str) -> list[Op]:
         except Exception as error:
             raise _refused(name, "its paths cannot be understood") from error
         ops += _closed(path, svgelements)
-        if len(ops) > MOST_STEPS:
-            raise _refused(name, f"its outline has more than {MOST_STEPS} steps")
+        if len(ops) > MOST_SEGMENTS:
+            raise _refused(name, f"its outline has more than {MOST_SEGMENTS} steps")
     if not ops:
         raise _refused(name, "it holds no closed path")
     return ops

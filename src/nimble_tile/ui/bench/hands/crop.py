@@ -11,7 +11,7 @@ from nimble_tile.ui.kit import theme as themes
 GRIP = 14
 """Screen pixels round an edge or corner within which it is taken."""
 
-LEAST = 48
+LEAST_CROP_SIDE = 48
 """Pixels of the picture that stay at least."""
 
 
@@ -94,13 +94,13 @@ class CropHand(Hand):
             new = left + x, top + y, right - x, bottom - y
         else:
             if "left" in part:
-                left = min(max(0, left + x), width - right - LEAST)
+                left = min(max(0, left + x), width - right - LEAST_CROP_SIDE)
             if "right" in part:
-                right = min(max(0, right - x), width - left - LEAST)
+                right = min(max(0, right - x), width - left - LEAST_CROP_SIDE)
             if "top" in part:
-                top = min(max(0, top + y), height - bottom - LEAST)
+                top = min(max(0, top + y), height - bottom - LEAST_CROP_SIDE)
             if "bottom" in part:
-                bottom = min(max(0, bottom - y), height - top - LEAST)
+                bottom = min(max(0, bottom - y), height - top - LEAST_CROP_SIDE)
             new = left, top, right, bottom
         self._put(tuple(max(0, round(v)) for v in new))
 

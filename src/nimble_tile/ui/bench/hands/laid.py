@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen, QPolygonF, QTransform
 
 from nimble_tile.ui.bench.hands.base import Hand, Modifiers, arrow_step
-from nimble_tile.ui.bench.hands.placing import FREE, KNOB, STALK
+from nimble_tile.ui.bench.hands.placing import KNOB, NO_SNAP_KEY, STALK
 from nimble_tile.ui.kit import theme as themes
 
 if TYPE_CHECKING:
@@ -22,11 +22,11 @@ SNAP = 8
 TURN_STEP = 15
 """Degrees to which a turn snaps."""
 
-NEAR = 4
+ANGLE_SNAP = 4
 """Degrees within which it does."""
 
 
-SIZES = {"logo": (0.02, 2.0), "caption": (0.02, 0.6)}
+SIZE_RANGES = {"logo": (0.02, 2.0), "caption": (0.02, 0.6)}
 """Least and most size of an item, in parts of the symbol's side."""
 
 
@@ -213,7 +213,7 @@ class LaidHand(Hand):
         if self._grab is None or now is None:
             return
         part, start, item = self._grab
-        snaps = not modifiers & FREE
+        snaps = not modifiers & NO_SNAP_KEY
         self._guides = (False, False)
         ratio = 1.0
         if part == "item":
@@ -226,7 +226,7 @@ class LaidHand(Hand):
             angle = item.angle + math.degrees(after - before)
             angle = (angle + 180) % 360 - 180
             step = round(angle / TURN_STEP) * TURN_STEP
-            if snaps and abs(angle - step) < NEAR:
+            if snaps and abs(angle - step) < ANGLE_SNAP:
                 angle = float(step)
             moved = replace(item, angle=max(-180.0, min(180.0, angle)))
         else:
@@ -332,7 +332,7 @@ class ItemPlacing(QObject):
         x, y = (min(3.0, max(-2.0, round(v / side, 4))) for v in (at.x, at.y))
         changes: dict[str, object] = {"x": x, "y": y, "angle": round(at.angle, 1)}
         if ratio != 1.0:
-            least, most = SIZES[role]
+            least, most = SIZE_RANGES[role]
             changes["size"] = round(min(most, max(least, self._size_before * ratio)), 4)
         if role == "caption":
             changes["place"] = "free"

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from nimble_tile.ui.bench.hands.brush import BrushHand
     from nimble_tile.ui.work.tools import Tools
 
-NAMES = {
+STROKE_LABELS = {
     ("guard", True): "Paint the guard",
     ("guard", False): "Free a part of the guard",
     ("cut_out", True): "Keep a part of the picture",
@@ -38,7 +38,7 @@ class PictureMask(QObject):
         self._tools, self._target, self._emptied = tools, brush.target, emptied
         self.editor = MaskEditor(
             tools.jobs, self._current, self._painted,
-            lambda stroke, mask: self._put(mask, NAMES[self._target, stroke.adds]),
+            lambda stroke, mask: self._put(mask, STROKE_LABELS[self._target, stroke.adds]),
             lambda error: tools.notices.say(str(error)), self,
         )  # fmt: skip
         brush.painted.connect(self._take)

@@ -21,7 +21,7 @@ STALK = 26
 SNAP = 8
 """Screen pixels within which the code's middle snaps to a line."""
 
-FREE = Qt.KeyboardModifier.ControlModifier
+NO_SNAP_KEY = Qt.KeyboardModifier.ControlModifier
 """Held down, nothing snaps."""
 
 
@@ -126,7 +126,7 @@ class PlacingHand(Hand):
         part, start, region = self._grab
         size = self.bench.extent
         x, y = ((at - start) / self.bench.unit).toTuple()
-        snaps = self.snaps and not modifiers & FREE
+        snaps = self.snaps and not modifiers & NO_SNAP_KEY
         self._guides = (None, None)
         denied = ""
         if part == "code":

@@ -9,7 +9,7 @@ from nimble_tile.ui.bench.hands.base import Hand, Modifiers
 from nimble_tile.ui.bench.overlays import paint_told
 from nimble_tile.ui.kit import theme as themes
 
-LEAST = 16
+LEAST_REGION_SIDE = 16
 """Pixels of the image along a side of the rectangle, at least."""
 
 
@@ -58,7 +58,7 @@ class RegionHand(Hand):
         whole = QRectF(image.rect())
         corner, far = self.bench.to_image(area.topLeft()), self.bench.to_image(area.bottomRight())
         inside = QRectF(corner, far).intersected(whole)
-        if inside.width() < LEAST or inside.height() < LEAST:
+        if inside.width() < LEAST_REGION_SIDE or inside.height() < LEAST_REGION_SIDE:
             self.ended.emit()
         else:
             self.dragged.emit(inside)

@@ -6,10 +6,9 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton
 
 from nimble_tile.core.piece import Piece
+from nimble_tile.core.tune import GENTLEST_REACH
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Fold, Slider, row, soft
-
-WANTED = 0.97
 
 
 class GentlestBox(Fold):
@@ -35,7 +34,7 @@ class GentlestBox(Fold):
             "Searches symbol, mask, strength and each module's own strength for the blend that "
             "is seen least and still holds the reach."
         )
-        self.reach = Slider("Reach to hold", 0.6, 1, WANTED, "%", factor=100)
+        self.reach = Slider("Reach to hold", 0.6, 1, GENTLEST_REACH, "%", factor=100)
         self.reach.track.setToolTip(
             "Share of what plain code at level H passes in the trials. 97 % is hardly less; at "
             "90 % much more of the picture stays"

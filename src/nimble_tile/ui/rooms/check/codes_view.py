@@ -22,7 +22,7 @@ from nimble_tile.ui.kit import theme as themes
 
 if TYPE_CHECKING:
     pass
-from nimble_tile.ui.rooms.check.item import Item
+from nimble_tile.ui.rooms.check.item import CheckedImage
 
 
 class CodesView(QWidget):
@@ -33,12 +33,12 @@ class CodesView(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.theme = themes.LIGHT
-        self.item: Item | None = None
+        self.item: CheckedImage | None = None
         self.index = -1
         self.setMinimumHeight(300)
         self.setAccessibleName("Image with its codes")
 
-    def take(self, item: Item | None, index: int) -> None:
+    def take(self, item: CheckedImage | None, index: int) -> None:
         """Show an image, with one of its codes chosen (-1: none)."""
         self.item, self.index = item, index
         self.update()

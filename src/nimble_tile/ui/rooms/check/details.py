@@ -109,7 +109,7 @@ class ResultGrid(QWidget):
             paint_verdict(painter, shape, state, colour, QColor("#ffffff"))
 
 
-class Details(QWidget):
+class CodeDetails(QWidget):
     """All that is known of one code."""
 
     def __init__(self) -> None:

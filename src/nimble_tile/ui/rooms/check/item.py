@@ -35,7 +35,7 @@ CROP = 420
 
 
 @dataclass(frozen=True, eq=False)
-class Item:
+class CheckedImage:
     """One image that was checked.
 
     Attributes

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nimble_tile.core.phonelog import MOST, PhoneTest
+from nimble_tile.core.phonelog import MOST_ENTRIES, PhoneTest
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import NumberBox, Segments, named, row, rule, set_rank, soft
 from nimble_tile.ui.kit.images import to_qimage
@@ -27,10 +27,10 @@ if TYPE_CHECKING:
     from nimble_tile.core.rendering import Rendering
     from nimble_tile.ui.work.tools import Tools
 
-SIZES = (100, 80, 60, 50, 40, 30, 25, 20, 16, 12, 10, 8)
+PRINT_SIZES = (100, 80, 60, 50, 40, 30, 25, 20, 16, 12, 10, 8)
 """Sizes in mm that are stepped through."""
 
-CARD = (85.6, 53.98)
+BANK_CARD = (85.6, 53.98)
 """Width and height of a bank card in mm (ISO/IEC 7810, ID-1)."""
 
 LIKELY = (1.5, 12.0)
@@ -86,7 +86,7 @@ class Easel(QWidget):
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.measuring:
-            card = QRectF(0, 0, CARD[0] * self.scale, CARD[1] * self.scale)
+            card = QRectF(0, 0, BANK_CARD[0] * self.scale, BANK_CARD[1] * self.scale)
             card.moveCenter(QRectF(self.rect()).center())
             painter.setBrush(QColor("#faf7f0"))
             painter.setPen(QPen(QColor("#2a2722"), 2))
@@ -139,7 +139,6 @@ class PhoneView(QWidget):
         self.distance.setSpecialValueText("not noted")
         self.distance.setFixedWidth(150)
         self.read, self.failed = QPushButton("It read"), QPushButton("It did not read")
-        self.read.setProperty("main", True)
         self.medium = Segments("Looked at", [
             ("screen", "This screen", "The piece on this screen, at the size that is shown"),
             ("paper", "A print", "A print of the piece; type its size below"),
@@ -150,6 +149,8 @@ class PhoneView(QWidget):
         self.printed.setFixedWidth(150)
         self.list = QListWidget()
         self.list.setAccessibleName("Phone log")
+        self.list.setWordWrap(True)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.delete = QPushButton("Delete the entry")
         self.measure = QPushButton("Measure this screen")
         self.measure.setCheckable(True)
@@ -233,8 +234,8 @@ class PhoneView(QWidget):
 
     def step(self, by: int) -> None:
         """To the next smaller (1) or larger (-1) size."""
-        current = min(range(len(SIZES)), key=lambda i: abs(SIZES[i] - self.easel.size))
-        self.easel.size = float(SIZES[min(len(SIZES) - 1, max(0, current + by))])
+        current = min(range(len(PRINT_SIZES)), key=lambda i: abs(PRINT_SIZES[i] - self.easel.size))
+        self.easel.size = float(PRINT_SIZES[min(len(PRINT_SIZES) - 1, max(0, current + by))])
         self.easel.update()
         self._show()
 
@@ -268,8 +269,8 @@ class PhoneView(QWidget):
             self.device.setFocus()
             return
         log = self.session.piece.log
-        if len(log) >= MOST:
-            self._say(f"The log is full: it holds {MOST} entries. Delete some.", "error")
+        if len(log) >= MOST_ENTRIES:
+            self._say(f"The log is full: it holds {MOST_ENTRIES} entries. Delete some.", "error")
             return
         on_paper = self.medium.value == "paper"
         made = PhoneTest(
@@ -286,7 +287,7 @@ class PhoneView(QWidget):
         self._remember()
         size = f"{made.size:g} mm"
         self._say(f"Noted: {device} {'read' if read else 'did not read'} it at {size}.", "soft")
-        if read and not on_paper and self.easel.size > SIZES[-1]:
+        if read and not on_paper and self.easel.size > PRINT_SIZES[-1]:
             self.step(1)
 
     def _deleted(self) -> None:
@@ -311,8 +312,8 @@ class PhoneView(QWidget):
 
     def _show(self) -> None:
         self.figure.setText(f"{self.easel.size:g} mm")
-        self.smaller.setEnabled(self.easel.size > SIZES[-1])
-        self.larger.setEnabled(self.easel.size < SIZES[0])
+        self.smaller.setEnabled(self.easel.size > PRINT_SIZES[-1])
+        self.larger.setEnabled(self.easel.size < PRINT_SIZES[0])
         self.printed.setEnabled(self.medium.value == "paper")
         for button in (self.finer, self.coarser):
             button.setEnabled(self.measure.isChecked())

@@ -35,8 +35,8 @@ from nimble_tile.ui.kit.asking import save_path
 from nimble_tile.ui.kit.controls import row, rule, scrolled
 from nimble_tile.ui.kit.images import from_qimage, image_in, paths_in, to_qimage, welcome
 from nimble_tile.ui.rooms.check.codes_view import CodesView
-from nimble_tile.ui.rooms.check.details import Details
-from nimble_tile.ui.rooms.check.item import Item, close_up, reduced, state_icon
+from nimble_tile.ui.rooms.check.details import CodeDetails
+from nimble_tile.ui.rooms.check.item import CheckedImage, close_up, reduced, state_icon
 from nimble_tile.ui.rooms.check.watcher import Watcher
 from nimble_tile.ui.work.jobs import Cancelled, Progress
 from nimble_tile.ui.work.side_window import SideWindow
@@ -63,7 +63,7 @@ class CheckWindow(SideWindow):
     def __init__(self, tools: Tools, parent: QWidget) -> None:
         super().__init__(tools, parent, "Check", 1120, 740)
         self.setAcceptDrops(True)
-        self.items: list[Item] = []
+        self.items: list[CheckedImage] = []
         self.watcher = Watcher(self)
         self._theme = themes.LIGHT
         self.add, self.folder, self.watch = (
@@ -88,7 +88,7 @@ class CheckWindow(SideWindow):
         self.tree.setIconSize(QSize(16, 16))
         self.tree.setMinimumWidth(260)
         self.tree.setAllColumnsShowFocus(True)
-        self.picture, self.details = CodesView(), Details()
+        self.picture, self.details = CodesView(), CodeDetails()
         self.cancel = QPushButton("Stop")
         self._lay_out()
         self._connect()
@@ -240,7 +240,7 @@ class CheckWindow(SideWindow):
         room = self.tools.prover.room() if trials else None
         bay = self.tools.bay
 
-        def work(progress: Progress) -> list[Item]:
+        def work(progress: Progress) -> list[CheckedImage]:
             from nimble_tile.core.checking.check import check
             from nimble_tile.core.checking.report import Entry
             from nimble_tile.core.checking.sources import nth
@@ -250,7 +250,9 @@ class CheckWindow(SideWindow):
             made = []
             for number, source in enumerate(sources()):
                 if source.image is None:
-                    made.append(Item(Entry(source.name, error=str(source.error)), 1.0, None))
+                    made.append(
+                        CheckedImage(Entry(source.name, error=str(source.error)), 1.0, None)
+                    )
                     continue
 
                 def tell(what: str, share: float, called: str = source.name) -> None:
@@ -267,14 +269,14 @@ class CheckWindow(SideWindow):
                 entry = Entry(source.name, checked, "", small)
                 crops = tuple(to_qimage(close_up(source.image, f)) for f in checked.findings)
                 again = partial(nth, sources, number)
-                made.append(Item(entry, scale, to_qimage(small), crops, again))
+                made.append(CheckedImage(entry, scale, to_qimage(small), crops, again))
             return made
 
         self.jobs.start(work, self._took, lambda error: self.say(str(error), "error"))
 
     # What is known ---------------------------------------------------------------
 
-    def _took(self, made: list[Item]) -> None:
+    def _took(self, made: list[CheckedImage]) -> None:
         for item in made:
             self.items.append(item)
             top = QTreeWidgetItem([item.entry.name])
@@ -296,7 +298,7 @@ class CheckWindow(SideWindow):
         self._show_buttons()
 
     @property
-    def chosen(self) -> tuple[Item | None, int]:
+    def chosen(self) -> tuple[CheckedImage | None, int]:
         """The image and the code that are looked at; -1 where there is none."""
         current = self.tree.currentItem()
         if current is None:
@@ -341,7 +343,7 @@ class CheckWindow(SideWindow):
         session.put(session.piece.model_copy(update={"message": message}), "Take a checked message")
         self.say("The piece says this now.")
 
-    def _offer_mending(self, item: Item | None, finding: Finding | None) -> None:
+    def _offer_mending(self, item: CheckedImage | None, finding: Finding | None) -> None:
         can = item is not None and item.again is not None
         says = self.expected or ("" if finding is None else finding.text)
         self.mend.setEnabled(can and bool(says))

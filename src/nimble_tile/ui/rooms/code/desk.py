@@ -14,6 +14,7 @@ from nimble_tile.ui.kit.asking import save_path
 from nimble_tile.ui.kit.images import PICTURES, to_qimage
 from nimble_tile.ui.rooms.code.rung import CodeRung
 from nimble_tile.ui.work.jobs import Progress
+from nimble_tile.ui.work.session import SAMPLE_MESSAGE
 
 if TYPE_CHECKING:
     from nimble_tile.core.look import OwnShape
@@ -24,8 +25,6 @@ _LOOKS = "Looks (*.json)"
 
 THUMBNAIL = 176
 """Pixels of a look's card."""
-
-SAMPLE = "https://lanternwalk.example"
 
 
 class CodeDesk(QObject):
@@ -138,7 +137,7 @@ class CodeDesk(QObject):
             known = {look.name: look for look in looks.shipped()} | saved
             images = {}
             renderer = Renderer(self.pictures)
-            sample = Piece(message=Message(text=SAMPLE), code=Code(quiet_zone=2))
+            sample = Piece(message=Message(text=SAMPLE_MESSAGE), code=Code(quiet_zone=2))
             for name, look in known.items():
                 shown = renderer.render(sample.model_copy(update={"look": look}), THUMBNAIL)
                 images[name] = to_qimage(shown.image)

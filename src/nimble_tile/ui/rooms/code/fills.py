@@ -20,7 +20,7 @@ from nimble_tile.ui.kit.colours import Swatch
 from nimble_tile.ui.kit.controls import Choice, Slider, row, soft
 from nimble_tile.ui.work.colour_desk import ColourDesk
 
-KINDS = (
+FILL_KINDS = (
     ("solid", "One colour"), ("linear", "Linear gradient"), ("radial", "Radial gradient"),
     ("picture", "Picture"), ("stripes", "Stripes"), ("dots", "Dots"), ("weave", "Weave"),
 )  # fmt: skip
@@ -214,7 +214,7 @@ class FillEditor(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
-        options = [("none", none), *KINDS] if none else list(KINDS)
+        options = [("none", none), *FILL_KINDS] if none else list(FILL_KINDS)
         self.kind = Choice(f"{title}: fill", options)
         self.kind.chosen.connect(self._choose)
         self.first, self.second = Swatch(f"{title}: colour"), Swatch(f"{title}: second colour")
@@ -364,4 +364,4 @@ def fill_words(fill: Fill | None, none: str) -> str:
         return fill.colour
     if fill.kind in ("linear", "radial"):
         return f"{fill.kind}, {len(fill.stops)} stops"
-    return dict(KINDS)[fill.kind].lower()
+    return dict(FILL_KINDS)[fill.kind].lower()

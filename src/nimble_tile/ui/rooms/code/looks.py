@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from nimble_tile.core.look import Look
     from nimble_tile.core.piece import Piece
 
-CARD = 80
+CARD_SIDE = 80
 
 
 class LooksPage(QWidget):
@@ -45,7 +45,7 @@ class LooksPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
-        self.cards = PictureGrid("Looks", (), self._paint, 3, CARD, True)
+        self.cards = PictureGrid("Looks", (), self._paint, 3, CARD_SIDE, True)
         self.cards.chosen.connect(lambda name: self.apply_wanted.emit(self.looks[name]))
         self.plain = QPushButton("Back to plain black on white")
         self.plain.setProperty("flat", True)

@@ -17,7 +17,11 @@ if TYPE_CHECKING:
 ROOMY = {"version": "10", "level": "L", "raise_level": False}
 """Symbol with much freedom for a link."""
 
-NAMES = {"off": "Steer no longer", "padding": "Steer by padding", "tail": "Steer by a tail"}
+STEERING_LABELS = {
+    "off": "Steer no longer",
+    "padding": "Steer by padding",
+    "tail": "Steer by a tail",
+}
 
 
 class SteerBox(QWidget):
@@ -36,7 +40,7 @@ class SteerBox(QWidget):
                  "Digits after a # at the link's end, which say nothing to a web server"),
             ],
         )  # fmt: skip
-        self.way.chosen.connect(lambda way: session.edit("code", NAMES[way], steer=way))
+        self.way.chosen.connect(lambda way: session.edit("code", STEERING_LABELS[way], steer=way))
         self.told = soft()
         self.room = QPushButton("Make room: version 10, level L")
         self.room.setProperty("flat", True)

@@ -32,14 +32,14 @@ if TYPE_CHECKING:
     from nimble_tile.core.symbol.encode import Symbol
     from nimble_tile.ui.work.engine import Shown
 
-LEVELS = (
+LEVEL_LABELS = (
     ("L", "Corrects about 7% of the code: most room for the picture"),
     ("M", "Corrects about 15%: enough indoors"),
     ("Q", "Corrects about 25%: for outdoors or a logo"),
     ("H", "Corrects about 30%: for a large logo or rough use"),
 )
 
-CHARSETS = (
+CHARSET_LABELS = (
     ("auto", "Automatic"), ("utf-8", "UTF-8, marked"), ("utf-8 unmarked", "UTF-8, unmarked"),
     ("latin-1", "Latin-1"),
 )  # fmt: skip
@@ -54,7 +54,7 @@ class SymbolPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
-        self.level = Segments("Error correction level", [(lv, lv, tip) for lv, tip in LEVELS])
+        self.level = Segments("Error correction level", [(lv, lv, tip) for lv, tip in LEVEL_LABELS])
         self.level.chosen.connect(
             lambda level: session.edit("code", f"Choose level {level}", level=level)
         )
@@ -79,7 +79,7 @@ class SymbolPage(QWidget):
         self.version.chosen.connect(self._choose_version)
         self.micro_note = soft("Few phones read Micro QR: of our four readers only zxing-cpp does.")
         set_rank(self.micro_note, "warn")
-        self.charset = Choice("Characters", CHARSETS)
+        self.charset = Choice("Characters", CHARSET_LABELS)
         self.charset.chosen.connect(
             lambda value: session.edit("code", "Choose the character set", charset=value)
         )
@@ -155,14 +155,14 @@ class SymbolPage(QWidget):
             offered = (
                 tables.LEVELS[:3] if code.version == "micro" else tables.levels_of(code.version)
             )
-        for level, tip in LEVELS:
+        for level, tip in LEVEL_LABELS:
             button = self.level.button(level)
             there = level in offered
             button.setEnabled(there)
             what = "Micro QR" if code.version == "micro" else f"Version {code.version}"
             button.setToolTip(tip if there else f"{what} does not offer level {level}")
         self.level.set_value(code.level)
-        self.level_note.setText(dict(LEVELS)[code.level] + ".")
+        self.level_note.setText(dict(LEVEL_LABELS)[code.level] + ".")
         if offered == ("-",):
             self.level_note.setText("Version M1 detects errors and corrects none.")
         set_checked(self.raises, code.raise_level and code.steer == "off")

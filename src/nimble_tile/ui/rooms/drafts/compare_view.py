@@ -16,7 +16,7 @@ from nimble_tile.ui.kit.figures import paint_fitted
 
 
 @dataclass(frozen=True, eq=False)
-class Side:
+class ComparedSide:
     """One of the two that are compared.
 
     Attributes
@@ -43,7 +43,7 @@ class Compared(Divided):
 
     def __init__(self) -> None:
         super().__init__()
-        self.sides: tuple[Side, Side] | None = None
+        self.sides: tuple[ComparedSide, ComparedSide] | None = None
         self._images: tuple[QImage, QImage] | None = None
         self.setAccessibleName("Two drafts with a dividing line between them")
 
@@ -51,7 +51,7 @@ class Compared(Divided):
     def image(self) -> QImage | None:
         return None if self._images is None else self._images[0]
 
-    def take(self, left: Side, right: Side) -> None:
+    def take(self, left: ComparedSide, right: ComparedSide) -> None:
         """Show two; an image of another shape is fitted into the first one's frame."""
         self.sides, self.share = (left, right), 0.5
         other = right.image
@@ -153,7 +153,7 @@ class CompareView(QWidget):
         self.near.clicked.connect(self.view.close_up)
         self.whole.clicked.connect(self.view.fit)
 
-    def take(self, left: Side, right: Side) -> None:
+    def take(self, left: ComparedSide, right: ComparedSide) -> None:
         """Compare two."""
         self.view.take(left, right)
         for (name, told, take), side in zip(self.labels, (left, right), strict=True):

@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from nimble_tile.ui.rooms.drafts.compare_view import CompareView
     from nimble_tile.ui.work.tools import Stage, Tools
 
-SMALL = 700
+DRAFT_SIDE = 700
 """Longer side, in pixels, at which a piece is rendered for its small picture."""
 
 COMPARED = 1400
@@ -138,7 +138,7 @@ class DraftDesk(QObject):
         def work(progress: Progress) -> bytes:
             from nimble_tile.core.render import Renderer
 
-            return as_png(small(*pictured(Renderer(self.tools.pictures), draft.piece, SMALL)))
+            return as_png(small(*pictured(Renderer(self.tools.pictures), draft.piece, DRAFT_SIDE)))
 
         self.tools.jobs.start(
             work, lambda thumb: self._change(draft.key, True, thumb=thumb), lambda error: None
@@ -226,10 +226,10 @@ class DraftDesk(QObject):
             return images
 
         def done(images: list[tuple[QImage, QRectF]]) -> None:
-            from nimble_tile.ui.rooms.drafts.compare_view import Side
+            from nimble_tile.ui.rooms.drafts.compare_view import ComparedSide
 
             both = [
-                Side(name, told, image, key, code)
+                ComparedSide(name, told, image, key, code)
                 for (name, told, key, _), (image, code) in zip(sides, images, strict=True)
             ]
             self.comparing.emit()

@@ -211,13 +211,13 @@ class FilesDesk(QObject):
         """Open a demo piece as a copy that is in no file yet."""
         if not self.may_leave():
             return
-        from nimble_tile.demo import TITLES, demo_project
+        from nimble_tile.demo import PIECE_TITLES, demo_project
 
         def work(progress: Progress) -> archive.Project:
             progress.step("Opening the demo piece", 0.3)
             return archive.load_project(demo_project(name), self.pictures)
 
-        self.job(work, lambda project: self._begin(project, None, TITLES[name]))
+        self.job(work, lambda project: self._begin(project, None, PIECE_TITLES[name]))
 
     def bring_artwork(self, name: str) -> None:
         """Take one of the pictures that ship into the piece."""

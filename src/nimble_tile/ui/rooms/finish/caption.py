@@ -43,7 +43,7 @@ CALLS = (
 
 MOST_CALLS = 24
 
-PLACES = (
+PLACE_LABELS = (
     ("above left", "Above, from the left"), ("above", "Above the code"),
     ("above right", "Above, to the right"), ("left", "Left, upwards"), ("free", "On the code"),
     ("below left", "Below, from the left"), ("below", "Below the code"),
@@ -107,7 +107,7 @@ class CaptionPage(Page):
         inside.setSpacing(10)
         inside.addLayout(row(self.which, self.remove))
         inside.addWidget(self.text)
-        self.places = PictureGrid("Place", PLACES, self._paint_place, columns=5, cell=46)
+        self.places = PictureGrid("Place", PLACE_LABELS, self._paint_place, columns=5, cell=46)
         self.places.chosen.connect(self._put)
         inside.addWidget(self.places)
         self.place_note = soft()
@@ -313,10 +313,10 @@ class CaptionPage(Page):
         """All fonts, once the page is seen: asking for them takes a moment."""
         if self.font.count():
             return
-        from nimble_tile.core.caption.fonts import SHIPPED, families
+        from nimble_tile.core.caption.fonts import SHIPPED_FAMILY, families
 
         for name in families():
-            self.font.addItem(name, "" if name == SHIPPED else name)
+            self.font.addItem(name, "" if name == SHIPPED_FAMILY else name)
 
     def showEvent(self, event) -> None:
         self._fill_fonts()

@@ -32,9 +32,9 @@ class LayoutPage(Page):
         self.told = soft()
         self.body.addWidget(self.told)
         self.shipped: dict[str, QPushButton] = {}
-        from nimble_tile.core.arrange import SHIPPED
+        from nimble_tile.core.arrange import SHIPPED_LAYOUTS
 
-        for name, label in SHIPPED.items():
+        for name, label in SHIPPED_LAYOUTS.items():
             button = QPushButton(label)
             button.clicked.connect(lambda _=False, n=name: self.shipped_wanted.emit(n))
             self.shipped[name] = button

@@ -18,7 +18,7 @@ from nimble_tile.ui.ladder.page import Page
 from nimble_tile.ui.work.colour_desk import ColourDesk
 from nimble_tile.ui.work.session import Session
 
-KINDS = (
+SURROUND_KINDS = (
     ("none", "None"), ("rule", "Rule"), ("card", "Card"), ("ticket", "Ticket"), ("tag", "Tag"),
     ("pointer", "Pointer"), ("ring", "Ring"),
 )  # fmt: skip
@@ -57,7 +57,9 @@ class SurroundPage(Page):
     def __init__(self, session: Session, desk: ColourDesk) -> None:
         super().__init__(session, desk)
         default = Surround()
-        self.kind = PictureGrid("Frame", KINDS, self._paint_kind, columns=4, cell=57, captions=True)
+        self.kind = PictureGrid(
+            "Frame", SURROUND_KINDS, self._paint_kind, columns=4, cell=57, captions=True
+        )
         self.kind.chosen.connect(self._choose)
         self.body.addWidget(self.kind)
         self.side = Segments(

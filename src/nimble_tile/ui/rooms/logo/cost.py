@@ -161,7 +161,7 @@ class CostPage(ItemPage):
         self.why.show()
 
     def show_found(self, text: str) -> None:
-        """What a search came to."""
+        """The result of a search."""
         self.found.setText(text)
         self.found.setVisible(bool(text))
 

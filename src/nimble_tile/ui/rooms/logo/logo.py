@@ -12,7 +12,7 @@ from nimble_tile.ui.ladder.page import Page
 from nimble_tile.ui.work.colour_desk import ColourDesk
 from nimble_tile.ui.work.session import Session
 
-SIDES = ("Left", "Top", "Right", "Bottom")
+SIDE_LABELS = ("Left", "Top", "Right", "Bottom")
 
 
 class ItemPage(Page):
@@ -133,7 +133,7 @@ class LogoPage(ItemPage):
 
     def _crop(self) -> Fold:
         self.crop_fold = Fold("Crop")
-        self.crops = [Slider(name, 0, 0.9, 0, "%", factor=100, decimals=1) for name in SIDES]
+        self.crops = [Slider(name, 0, 0.9, 0, "%", factor=100, decimals=1) for name in SIDE_LABELS]
         for number, slider in enumerate(self.crops):
             slider.edited.connect(lambda value, n=number: self._cut(n, value))
             slider.released.connect(self.session.part)

@@ -12,15 +12,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.tune import MENDED_REACH
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Choice, Segments, Slider, row, soft
 from nimble_tile.ui.rooms.mend.places import ChangedPlaces
 
 if TYPE_CHECKING:
     pass
-
-WANTED = 0.90
-"""Reach that is held unless somebody says otherwise."""
 
 
 class MendControls(QWidget):
@@ -50,7 +48,7 @@ class MendControls(QWidget):
         self.find = QPushButton("Find the code")
         self.which = Choice("Symbol", [])
         self.sure = soft()
-        self.reach = Slider("Reach to hold", 0.6, 1, WANTED, "%", factor=100)
+        self.reach = Slider("Reach to hold", 0.6, 1, MENDED_REACH, "%", factor=100)
         self.reach.track.setToolTip("Share of what the plain code of the same symbol passes")
         self.mend = QPushButton("Mend")
         self.stop = QPushButton()

@@ -92,7 +92,7 @@ class ChangedPlaces(QListWidget):
         """Where the picture must stay (bool H × W), drawn rectangles included; None: nowhere."""
         import numpy as np
 
-        from nimble_tile.core.tune.areas import on_image, parts
+        from nimble_tile.core.tune.areas import named_areas, on_image
 
         if not (drawn or self.stays):
             return None
@@ -102,7 +102,7 @@ class ChangedPlaces(QListWidget):
             rows = slice(max(0, spot.top()), spot.bottom() + 1)
             mask[rows, max(0, spot.left()) : spot.right() + 1] = True
         if self.attempt is not None:
-            for name, modules in parts(self.attempt).items():
+            for name, modules in named_areas(self.attempt).items():
                 if name in self.stays:
                     mask |= on_image(modules, self.attempt)
         return mask
@@ -111,11 +111,11 @@ class ChangedPlaces(QListWidget):
         """Places that stay, as a picture of one pixel a module."""
         import numpy as np
 
-        from nimble_tile.core.tune.areas import parts
+        from nimble_tile.core.tune.areas import named_areas
 
         if self.attempt is None or not self.stays:
             return None
-        chosen = [m for name, m in parts(self.attempt).items() if name in self.stays]
+        chosen = [m for name, m in named_areas(self.attempt).items() if name in self.stays]
         where = np.logical_or.reduce(chosen)
         rows, columns = np.indices(where.shape)
         made = np.zeros((*where.shape, 4), np.uint8)

@@ -23,7 +23,7 @@ from nimble_tile.ui.kit import theme as themes
 if TYPE_CHECKING:
     import numpy as np
 
-LEAST = 6
+LEAST_RECTANGLE_SIDE = 6
 """Pixels of the screen along a side of a rectangle, at least."""
 
 
@@ -154,7 +154,7 @@ class MendView(Divided):
         self.update()
 
     def _still(self, at: QPointF) -> bool:
-        return (at - self._from).manhattanLength() <= LEAST
+        return (at - self._from).manhattanLength() <= LEAST_RECTANGLE_SIDE
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         held, end = self._held, event.position()

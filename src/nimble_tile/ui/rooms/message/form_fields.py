@@ -90,7 +90,7 @@ class Many:
     what: str
 
 
-Part = LinePart | Text | Tick | One | When | Zone | Many
+FormPart = LinePart | Text | Tick | One | When | Zone | Many
 
 
 class _Area(QPlainTextEdit):
@@ -150,7 +150,7 @@ class FormField(QWidget):
 
     edited = Signal(object)
 
-    def __init__(self, part: Part) -> None:
+    def __init__(self, part: FormPart) -> None:
         super().__init__()
         self.part = part
         self.box = QVBoxLayout(self)

@@ -17,12 +17,12 @@ from nimble_tile.core.message.remarks import Remark
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.rooms.message.form_fields import (
     FormField,
+    FormPart,
     LineField,
     LinePart,
     Many,
     One,
     OneField,
-    Part,
     Text,
     TextField,
     Tick,
@@ -34,7 +34,7 @@ from nimble_tile.ui.rooms.message.form_fields import (
 )
 from nimble_tile.ui.rooms.message.form_lists import ManyField
 
-LAYOUTS: dict[str, tuple[Part, ...]] = {
+LAYOUTS: dict[str, tuple[FormPart, ...]] = {
     "email": (
         LinePart("to", "To", "walk@lanternwalk.example"), LinePart("cc", "Copy to"),
         LinePart("bcc", "Blind copy"), LinePart("subject", "Subject"), Text("body", "Text"),

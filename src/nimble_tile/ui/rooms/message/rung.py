@@ -16,7 +16,7 @@ from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Choice, Fold, named, row, set_rank, soft
 from nimble_tile.ui.ladder.rung import Rung
 from nimble_tile.ui.rooms.message.density import DensityView
-from nimble_tile.ui.work.session import SAMPLE, Session
+from nimble_tile.ui.work.session import SAMPLE_MESSAGE, Session
 
 if TYPE_CHECKING:
     from nimble_tile.core.study import Study
@@ -259,7 +259,7 @@ class MessageRung(Rung):
         self.written.set_note("" if message.text else "nothing yet")
 
     def _show_advice(self, text: str, advice: list[Advice]) -> None:
-        if text == SAMPLE:
+        if text == SAMPLE_MESSAGE:
             advice = [Advice("note", "This is a sample link. Write yours over it."), *advice]
         if advice == self._advised:
             return

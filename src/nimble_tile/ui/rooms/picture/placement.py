@@ -261,6 +261,8 @@ class PlacePage(Page):
     def _flatten(self) -> None:
         old = self._region(self.session.piece)
         if old is not None and self._size is not None:
-            from nimble_tile.core.picture.gestures import flattened
+            from nimble_tile.core.picture.gestures import without_perspective
 
-            self.session.edit("picture", "Make the code flat", region=flattened(old, self._size))
+            self.session.edit(
+                "picture", "Make the code flat", region=without_perspective(old, self._size)
+            )

@@ -13,7 +13,7 @@ from nimble_tile.ui.ladder.page import Page
 from nimble_tile.ui.work.colour_desk import ColourDesk
 from nimble_tile.ui.work.session import Session
 
-STEPS = ("light", "levels", "curve", "posterise", "two_tone")
+TONE_STEPS = ("light", "levels", "curve", "posterise", "two_tone")
 
 
 class TonesPage(Page):
@@ -126,7 +126,7 @@ class TonesPage(Page):
         steps = piece.picture.prepare
         neutral = {"light": Light(), "levels": Levels(), "curve": Curve(),
                    "posterise": Posterise(), "two_tone": TwoTone()}  # fmt: skip
-        for step in STEPS:
+        for step in TONE_STEPS:
             made = getattr(steps, step)
             switch = self.switches[step]
             set_checked(switch, made.on)

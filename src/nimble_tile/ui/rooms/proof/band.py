@@ -18,7 +18,7 @@ from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.message import kinds
-from nimble_tile.core.scan.readers import NAMES
+from nimble_tile.core.scan.readers import READER_NAMES
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.marks import paint_reader, paint_verdict
 
@@ -142,7 +142,7 @@ class _Readers(_Part):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setFont(themes.font(14))
-        for index, name in enumerate(NAMES):
+        for index, name in enumerate(READER_NAMES):
             x, y = (index % 2) * 96, 14 + (index // 2) * 24
             read = self.marks.get(name, False) if self.marks else None
             colour = self.colour(self.theme.well if read else self.theme.fails)

@@ -26,9 +26,9 @@ if TYPE_CHECKING:
     from nimble_tile.core.trials.trial import Trial
 
 ROW = 76
-FRAME = 60
+FRAME_HEIGHT = 60
 
-WORDS = {
+OUTCOME_WORDS = {
     "passed": "read as plain code is",
     "partly": "read in part",
     "failed": "not read",
@@ -67,7 +67,7 @@ class TrialModel(QAbstractListModel):
         names = ", ".join(name for name, ok in result.passed.read.items() if ok) or "no reader"
         plain = ", ".join(name for name, ok in result.plain.read.items() if ok) or "no reader"
         trouble = "".join(f" {name} {what}." for name, what in result.passed.trouble.items())
-        return f"{WORDS[result.state]}. Read by {names}; plain code by {plain}.{trouble}"
+        return f"{OUTCOME_WORDS[result.state]}. Read by {names}; plain code by {plain}.{trouble}"
 
     def take_set(self, trials: list[Trial]) -> None:
         """Show another set of trials."""
@@ -148,7 +148,7 @@ class _Delegate(QStyledItemDelegate):
         if option.state & QStyle.StateFlag.State_HasFocus:
             painter.setPen(QPen(QColor(theme.accent), 2))
             painter.drawRect(area.adjusted(1, 1, -1, -1))
-        frame = QRectF(area.left() + 12, area.top() + 8, FRAME, FRAME)
+        frame = QRectF(area.left() + 12, area.top() + 8, FRAME_HEIGHT, FRAME_HEIGHT)
         self._frame(painter, frame, known[1] if known else None, stale)
         left = frame.right() + 10
         width = area.right() - left - 8

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile.core.piece import Piece
-from nimble_tile.core.tune.sweep import MOST, SETTINGS, Setting, Value
+from nimble_tile.core.tune.sweep import MOST_PIECES, SETTINGS, Setting, Value
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Choice, NumberBox, guard_wheel, named, soft
 
@@ -156,6 +156,6 @@ class SweptBox(QWidget):
 
 def told_number(count: int) -> str:
     """How large a board would be, in words."""
-    if count > MOST:
-        return f"{count} pieces: more than the {MOST} that a board holds. Take fewer steps."
+    if count > MOST_PIECES:
+        return f"{count} pieces: more than the {MOST_PIECES} that a board holds. Take fewer steps."
     return f"{count} pieces." if count != 1 else "One piece."

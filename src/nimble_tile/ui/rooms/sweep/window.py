@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.project.drafts import bare, free_name
-from nimble_tile.core.tune.sweep import MOST, Cell, Setting, board
+from nimble_tile.core.tune.sweep import MOST_PIECES, Cell, Setting, board
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import row, scrolled, set_rank, soft
 from nimble_tile.ui.kit.images import to_qimage
@@ -130,10 +130,10 @@ class SweepWindow(SideWindow):
         elif same:
             text = "Both are the same setting."
         self.number.setText(text)
-        fits = 0 < columns * rows <= MOST and not same and not any(why)
+        fits = 0 < columns * rows <= MOST_PIECES and not same and not any(why)
         self.sweep.setEnabled(fits)
         self.sweep.setToolTip("" if fits else " ".join(filter(None, why)) or text)
-        set_rank(self.number, "soft" if 0 < columns * rows <= MOST and not same else "warn")
+        set_rank(self.number, "soft" if 0 < columns * rows <= MOST_PIECES and not same else "warn")
 
     # The sweep ---------------------------------------------------------------------
 
