@@ -17,7 +17,7 @@ from nimble_tile.core.scan.readers import Reading
 from nimble_tile.core.scan.sampling import readers_eye
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.camera import PITCH, Studio
-from nimble_tile.core.trials.subject import Subject, plain_twin
+from nimble_tile.core.trials.subject import Subject, plain_code_of
 from nimble_tile.core.trials.trial import Trial
 from nimble_tile.core.trials.wear import worn
 from nimble_tile.core.trials.why import burden
@@ -30,7 +30,7 @@ BRIGHT = Trial().changed("light", lux=100_000, kelvin=6500).changed("camera", bl
 
 @pytest.fixture(scope="module")
 def symbol():
-    return encode(Message(text=LINK), Code(level="M", raise_level=False))
+    return encode(Message(text="https://n.example"), Code(level="H", raise_level=False))
 
 
 @pytest.fixture(scope="module")
@@ -86,7 +86,7 @@ def test_glare_adds_what_a_mirror_would(white):
 
 def test_exposure_follows_the_scene(symbol):
     # A dark ground makes the camera open up: the same paper comes out brighter.
-    studio = Studio(plain_twin(symbol, LINK))
+    studio = Studio(plain_code_of(symbol, symbol.text))
     tilted = BRIGHT.changed("view", lengthways=-45, turn=20)
     frames = [light(studio.frame(tilted.changed("shown", ground=g))) for g in (0.0, 1.0)]
     assert np.percentile(frames[0], 98) > 1.3 * np.percentile(frames[1], 60)
@@ -97,7 +97,7 @@ def test_exposure_follows_the_scene(symbol):
 
 def edge(symbol, **camera):
     """Luminance across the upright edge of the top left finder, and pixels a module."""
-    frame = Studio(plain_twin(symbol, LINK)).frame(
+    frame = Studio(plain_code_of(symbol, symbol.text)).frame(
         BRIGHT.changed("camera", **{"blur": 0, **camera}).changed("view", distance=120)
     )
     x, y, w = frame.matrix @ (0, 3.5, 1)
@@ -133,7 +133,7 @@ def test_motion_smears_along_its_direction_only(symbol):
 
 
 def test_a_turn_is_clockwise_on_the_frame_and_keeps_sizes(symbol):
-    studio = Studio(plain_twin(symbol, LINK))
+    studio = Studio(plain_code_of(symbol, symbol.text))
     straight, turned = (studio.frame(Trial().changed("view", turn=t)).matrix for t in (0, 30))
 
     def edge_of(matrix):
@@ -150,7 +150,7 @@ def test_a_screen_has_pixels_and_never_gets_quite_black(symbol):
     tiny = Trial().changed("shown", medium="screen", size=PITCH * 40).changed("before", ink=0.05)
     tiny = tiny.changed("view", distance=40).changed("camera", blur=0)
     paper = tiny.changed("shown", medium="paper", size=PITCH * 40)
-    twin = plain_twin(symbol, LINK)
+    twin = plain_code_of(symbol, symbol.text)
 
     def detail(trial):
         grey = cv2.cvtColor(Studio(twin).frame(trial).image, cv2.COLOR_RGB2GRAY)
@@ -180,7 +180,7 @@ def test_smudges_cover_their_share(share):
 
 
 def test_a_fold_shades_one_side_and_moves_it(symbol):
-    studio = Studio(plain_twin(symbol, LINK))
+    studio = Studio(plain_code_of(symbol, symbol.text))
     folded = Trial().changed("wear", fold=50, fold_at=0, fold_angle=0)
     flat, bent = (studio.frame(trial) for trial in (Trial(), folded))
     smooth = studio.frame(folded, flat=True)

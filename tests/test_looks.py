@@ -121,7 +121,7 @@ def test_radii_add_and_take_the_area_that_geometry_says():
 @pytest.mark.parametrize("shape", STAMPS)
 def test_path_data_is_understood_by_a_foreign_parser(shape):
     """svgelements reads what we write; skia says that it is the same area."""
-    symbol = symbol_of("3")
+    symbol = symbol_of("1", "REED 7")
     look = Look(shape=shape, size=0.9, jitter=0.5 if shape != "fused" else 0)
     (layer,) = [la for la in drawing(symbol, look, 4).layers if la.role == "modules"]
     read = svgelements.Path(vector.layer_data(layer))

@@ -22,9 +22,10 @@ from nimble_tile.core.symbol.galois import generator, multiply
 from nimble_tile.core.symbol.steering import Steering, Wanted
 from nimble_tile.core.trials.limits import LIMITS
 from nimble_tile.core.trials.outlook import BAD_REACH, GOOD_REACH, settled_state
-from nimble_tile.core.trials.room import Room, reach
+from nimble_tile.core.trials.reach import reach
+from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
-from nimble_tile.core.trials.subject import plain_twin
+from nimble_tile.core.trials.subject import plain_code_of
 from nimble_tile.core.trials.trial import Trial
 from nimble_tile.ui.bench.overlays import blocks_image, blocks_legend
 from nimble_tile.ui.kit import theme as themes
@@ -81,7 +82,7 @@ def test_what_a_reach_settles(first, sound, found, state):
 
 def test_micro_codes_are_tried_by_the_reader_that_knows_them(bay):
     symbol = encode(Message(kind="text", text="REED 7"), Code(version="M3", level="L"))
-    results = list(Room(bay).run(plain_twin(symbol, "REED 7"), shipped()[:4]))
+    results = list(Room(bay).run(plain_code_of(symbol, "REED 7"), shipped()[:4]))
     assert all(set(r.passed.read) == {"zxing-cpp"} for r in results)
     assert reach(results) == 1.0
 
@@ -168,7 +169,7 @@ def test_check_says_grade_and_reach_in_words_and_takes_drawings(tmp_path, capsys
         main(["check", str(drawing), "--trials"])
     said = capsys.readouterr().out
     assert left.value.code == 0
-    assert "Print grade: A" in said and "of what plain code passes" in said
+    assert "Print grade: A" in said and "of what the usual code passes" in said
     assert said.count("\n  ") == len(shipped())
     report = tmp_path / "r.json"
     with pytest.raises(SystemExit):

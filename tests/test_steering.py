@@ -25,7 +25,7 @@ from nimble_tile.core.symbol.freedom import freedom, spendable
 from nimble_tile.core.symbol.galois import multiply, responses
 from nimble_tile.core.symbol.segments import bits
 from nimble_tile.core.symbol.steering import Steering, Wanted, codewords_of, found_plainly
-from nimble_tile.core.trials.subject import plain_twin
+from nimble_tile.core.trials.subject import plain_code_of
 from nimble_tile.ui.bench.bench import Lens
 
 
@@ -147,7 +147,7 @@ def test_an_independent_decoder_and_all_readers_read_the_message(version, level,
 def test_random_symbols_are_read(bay):
     rng = np.random.default_rng(11)
     lost = {name: 0 for name in READERS}
-    for number in range(24):
+    for number in range(14):
         level = "LMQH"[int(rng.integers(4))]
         steer = ("padding", "tail")[number % 2]
         version = str(int(rng.integers(6, 26)))
@@ -280,7 +280,7 @@ def test_spare_is_spent_as_said_and_the_plain_twin_spends_none(piece, store, bay
     assert made.steered.spent.any() and made.steered.after > whole.steered.after
     verdict = judge_rendering(made, bay)
     assert 0.6 <= verdict.spare < 1
-    twin = plain_twin(made.symbol, made.symbol.text)
+    twin = plain_code_of(made.symbol, made.symbol.text)
     assert twin.symbol.spent is None
     assert np.array_equal(twin.symbol.dark, made.symbol.dark ^ made.steered.spent)
     path = tmp_path / "s.nimbletile"

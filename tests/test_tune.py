@@ -23,10 +23,10 @@ from nimble_tile.core.scan.readers import READERS
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
-from nimble_tile.core.trials.subject import plain_twin, subject_of
+from nimble_tile.core.trials.subject import plain_code_of, subject_of, usual_code
 from nimble_tile.core.trials.trial import Trial
 from nimble_tile.core.tune import gentlest, mend, recover
-from nimble_tile.core.tune.measure import Measure, person_made
+from nimble_tile.core.tune.measure import Measure
 from nimble_tile.core.tune.weak import weakest
 
 FEW = tuple(t for t in shipped() if t.name in ("In the hand", "From the side", "Cheap print"))
@@ -91,11 +91,11 @@ def test_the_function_that_is_made_small_has_a_true_slope():
 
 
 def test_gentle_keeps_more_of_the_picture_at_the_same_reach(photo_piece, store, bay):
-    room, message = Room(bay), Message(text=LINK)
+    room = Room(bay)
     # Those trials that our measurements found to fail first, and an easy one.
     names = ("In the hand", "Cheap print", "From the side", "Looked up at", "Old phone",
              "Sent by messenger", "In the evening", "Across the table")  # fmt: skip
-    measured = Measure(room, message, [t for t in shipped() if t.name in names])
+    measured = Measure(room, usual_code(LINK), [t for t in shipped() if t.name in names])
     renderer = Renderer(store)
 
     def looked(method, strength, **code):
@@ -179,18 +179,19 @@ def test_a_map_makes_modules_weaker_and_counts_for_its_own_symbol_alone(
 
 def test_reach_is_measured_against_the_code_a_person_would_make(bay):
     message = Message(text=LINK)
-    plain = person_made(message)
-    assert (plain.version, plain.level) == ("5", "H")  # 38 bytes: ISO/IEC 18004, table of capacity
-    measured = Measure(Room(bay), message, FEW)
-    assert measured.reach_of(plain_twin(plain, LINK), 4) == 1.0
+    usual = usual_code(LINK)
+    # 38 bytes: ISO/IEC 18004, table of capacity
+    assert (usual.symbol.version, usual.symbol.level) == ("5", "H")
+    measured = Measure(Room(bay), usual, FEW)
+    assert measured.reach_of(usual) == 1.0
     # The same square: a larger symbol is printed with smaller modules.
-    large = encode(message, Code(version="10", level="L", raise_level=False))
+    large = plain_code_of(encode(message, Code(version="10", level="L", raise_level=False)), LINK)
     trial = Trial(name="x")
-    own, base = (measured.shown(s, 4, trial).shown.size for s in (large, plain))
+    own, base = (subject.shown(trial).shown.size for subject in (large, usual))
     assert base == pytest.approx(40)
     assert own / (57 / 65) == pytest.approx(base / (37 / 45))
-    nothing = plain_twin(encode(Message(text="other"), Code()), LINK)
-    assert measured.reach_of(nothing, 4, least=0.9) < 0.9
+    nothing = plain_code_of(encode(Message(text="other"), Code()), LINK)
+    assert measured.reach_of(nothing, least=0.9) < 0.9
 
 
 def test_weakest_modules_are_found_in_frames(photo_piece, store, bay):
@@ -339,11 +340,11 @@ def test_a_failing_picture_is_mended_by_less_than_more_overlay(bay, brisk):
     grey = cv2.cvtColor(best.image, cv2.COLOR_RGB2GRAY)
     for make in READERS.values():
         assert LINK in {reading.text for reading in make().read(grey)}
-    own = Measure(room, Message(text=LINK), FEW, plain=symbol)
+    own = Measure(room, usual_code(LINK), FEW)
     for opacity in np.arange(0.4, 1.0, 0.05):
         flat = overlaid(square_of("coffee"), symbol, opacity, 540)
         subject = mend.Subject(flat, suspect.quad, symbol, LINK)
-        if all(straight(bay, flat)) and own.reach_of(subject, 4) >= 0.9:
+        if all(straight(bay, flat)) and own.reach_of(subject) >= 0.9:
             break
     theirs = fidelity.measure(image, flat, symbol.side + 8).delta_e_mean
     assert best.change.delta_e_mean < 0.6 * theirs

@@ -64,7 +64,7 @@ def test_the_wall_tries_settles_and_explains(weak, proved, qtbot):
     # The verdict is the trials' now, with the reason.
     assert window.answer.verdict.reach == window.answer.reach
     assert window.band.words == "Scans, little to spare"
-    assert "of what plain code passes" in window.answer.verdict.reasons[0].text
+    assert "of what the usual code passes" in window.answer.verdict.reasons[0].text
     # A click shows a trial large, with reasons that can be pointed at.
     model = wall.list.trials
     row = next(i for i, t in enumerate(model.trials) if model.results[t][0].state == "failed")
@@ -236,7 +236,7 @@ def test_the_wall_by_keyboard_and_what_the_band_says_of_print(weak, proved, qtbo
     QTest.keyClick(wall.list, Qt.Key.Key_Down)
     QTest.keyClick(wall.list, Qt.Key.Key_Return)
     assert window.trial_view.trial == model.trials[1]
-    assert "plain code by" in model.data(model.index(1), Qt.ItemDataRole.AccessibleTextRole)
+    assert "the usual code by" in model.data(model.index(1), Qt.ItemDataRole.AccessibleTextRole)
     qtbot.waitUntil(lambda: window.trial_view.why is not None, timeout=10_000)
     # An edit greys what is seen large until it is looked into again.
     window.session.edit("blend", "strength", strength=0.5)
@@ -268,7 +268,7 @@ def test_an_exported_file_is_checked_with_trials_on_request(window, settle, tmp_
     idle(qtbot, checks, 1)
     finding = checks.items[0].entry.checked.findings[0]
     assert finding.text == window.session.piece.message.text and finding.reach > 0.9
-    assert checks.details.facts["Reach"].text().endswith("plain code's")
+    assert checks.details.facts["Reach"].text().endswith("%")
     # Stopping drops what waits.
     checks.check_paths([path, path, path])
     checks.cancel.click()
@@ -538,7 +538,7 @@ def test_check_from_the_command_line_with_trials(tmp_path, capsys):
               "--set", str(mine), "--report", str(report), "--json"])  # fmt: skip
     assert left.value.code == 0
     told = json.loads(capsys.readouterr().out)
-    assert told["verdict"] == "well" and told["matches"] is True and told["reach"] == 1.0
+    assert told["verdict"] == "well" and told["matches"] is True and 1 <= told["reach"] < 1.15
     assert [t["name"] for t in told["trials"]] == [t.name for t in sets.shipped()[:3]]
     assert set(told["trials"][0]["passed"]) == set(told["trials"][0]["plain"]) == {
         "zxing-cpp", "OpenCV", "quirc", "qrdec"}  # fmt: skip

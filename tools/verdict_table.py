@@ -30,12 +30,15 @@ from nimble_tile.core.piece import Code, Message, Picture, Piece, Region
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.judging import judge_rendering
+from nimble_tile.core.scan.readers import READER_NAMES
 from nimble_tile.core.scan.verdict import GOOD_SPARE
 from nimble_tile.core.symbol.anatomy import Part
-from nimble_tile.core.trials.room import Room, reach
+from nimble_tile.core.trials.reach import reach
+from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
-from nimble_tile.core.trials.subject import subject_of
+from nimble_tile.core.trials.subject import Subject, subject_of
 from nimble_tile.core.trials.trial import Trial
+from outside_reader import zbar_reads
 
 SIZE = 1024
 STRENGTHS = (0.1, 0.2, 0.3, 0.35, 0.4, 0.45, 0.5, 0.55, 0.6, 0.7, 0.8, 0.95)
@@ -143,6 +146,15 @@ def composites(count: int):
         )
 
 
+def outside(room: Room, subject: Subject, trials: list[Trial]) -> list[int]:
+    """Frames that zbar reads of the composite, and of the usual code."""
+    return [
+        sum(zbar_reads(room.frame(which, trial, OTHER_SEED).image, which.expected)
+            for trial in trials)
+        for which in (subject, subject.usual)
+    ]  # fmt: skip
+
+
 def measure(path: Path, count: int) -> None:
     """Judge and try every composite; figures go to a file, one a line."""
     bay = ReaderBay()
@@ -179,7 +191,11 @@ def measure(path: Path, count: int) -> None:
                 "sides": looked.quiet_sides,
                 "reach": reach(own),
                 "other": reach(other),
-                "trials": {r.trial.name: [asdict(r.passed)["read"], asdict(r.plain)["read"]]
+                "outside": outside(room, subject, others),
+                "by reader": {name: [sum(r.passed.read[name] for r in own),
+                                     sum(r.usual.read[name] for r in own)]
+                              for name in READER_NAMES},
+                "trials": {r.trial.name: [asdict(r.passed)["read"], asdict(r.usual)["read"]]
                            for r in own},
             }  # fmt: skip
             file.write(json.dumps(figures) + "\n")

@@ -222,7 +222,7 @@ _out_option = click.option(
     flag_value=0.97,
     default=None,
     metavar="[REACH]",
-    help="Find the least visible blend that holds this reach against plain code; 0.97 if not said.",
+    help="Find the least visible blend that holds this reach; 0.97 if not said.",
 )
 @click.option("--seed", type=click.IntRange(0), default=0, help="Another hand in the search.")
 @click.option("--mode", default=None, help="Blend mode of overlay, by its W3C name.")

@@ -11,6 +11,7 @@ import click
 
 from nimble_tile import report
 from nimble_tile.cli_options import Finite, RegionType, kept_apart
+from nimble_tile.core.trials.reach import percent
 
 if TYPE_CHECKING:
     import numpy as np
@@ -48,7 +49,8 @@ def found_in_words(made: PassStep, wanted: float) -> str:
     short = "" if made.holds else f" The wanted {wanted:.0%} was not reached."
     return (
         f"Gentlest pass: version {symbol.version}-{symbol.level}, strength "
-        f"{best.piece.blend.strength:.0%}; reach {before.reach:.0%} before, {best.reach:.0%} now; "
+        f"{best.piece.blend.strength:.0%}; reach {percent(before.reach)} before, "
+        f"{percent(best.reach)} now; "
         f"fidelity {before.fidelity.ssim_view:.2f} before, {best.fidelity.ssim_view:.2f} now."
         f"{short}"
     )
@@ -72,7 +74,7 @@ def found_in_words(made: PassStep, wanted: float) -> str:
     type=Finite(0, 1),
     default=0.9,
     show_default=True,
-    help="Reach to hold against plain code of the same symbol.",
+    help="Reach to hold.",
 )
 @click.option(
     "--veto",
@@ -161,5 +163,5 @@ def _mended_in_words(out: Path, made: Attempt) -> str:
     return (
         f"{out}: version {symbol.version}-{symbol.level}, mask {symbol.mask}. "
         f"{made.touched} of {made.changed.size} modules changed; mean colour difference "
-        f"{made.change.delta_e_mean:.1f}, reach {made.reach:.0%}."
+        f"{made.change.delta_e_mean:.1f}, reach {percent(made.reach)}."
     )

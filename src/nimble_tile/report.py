@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
+from nimble_tile.core.trials.reach import percent
+
 if TYPE_CHECKING:
     from pathlib import Path
 
@@ -65,11 +67,12 @@ def proof_in_words(finding: Finding) -> str:
     if finding.quality is not None:
         lines.append(f"Print grade: {finding.quality.letter}, by the methods of ISO/IEC 15415.")
     if finding.results:
-        reached = "plain code passes none" if finding.reach is None else f"{finding.reach:.0%}"
-        lines.append(f"Reach: {reached} of what plain code passes in the same trials.")
+        reached = "none" if finding.reach is None else percent(finding.reach)
+        lines.append(f"Reach: {reached} of what the usual code passes in the same trials.")
         for result in finding.results:
-            both, of = result.pairs
-            told = f"{both} of {of}" if of else "plain code fails too, does not count"
+            own, of = result.pairs
+            void = result.state == "void"
+            told = "the usual code fails too: does not count" if void else f"{own} of {of}"
             lines.append(f"  {result.trial.name}: {told}")
     return "\n".join(lines)
 
@@ -100,7 +103,7 @@ def made_json(out: Path, rendering: Rendering, verdict: Verdict) -> dict[str, An
 
 
 def gentlest_json(made: PassStep, wanted: float) -> dict[str, Any]:
-    """The JSON of a gentlest pass: reach against the plain code that a person would make."""
+    """The JSON of a gentlest pass."""
 
     def told(found: Candidate) -> dict[str, float]:
         return {

@@ -104,7 +104,7 @@ DENSE = 100
 
 GUARANTEE = (
     "Tones are moved together so that the picture stays as alike as readers let it; at 0.7 "
-    "readers pass nine of ten frames that plain code passes on sample photographs."
+    "readers pass nine of ten frames that the usual code passes on sample photographs."
 )
 
 

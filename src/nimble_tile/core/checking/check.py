@@ -21,7 +21,8 @@ from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.trials.outlook import settle
-from nimble_tile.core.trials.room import Result, Room, reach
+from nimble_tile.core.trials.reach import reach
+from nimble_tile.core.trials.room import Result, Room
 from nimble_tile.core.trials.subject import Subject
 from nimble_tile.core.trials.trial import Trial
 

@@ -24,6 +24,7 @@ from nimble_tile.core.errors import OutputError
 from nimble_tile.core.files import write_atomically
 from nimble_tile.core.phonelog import PhoneTest
 from nimble_tile.core.scan.verdict import STATE_WORDS
+from nimble_tile.core.trials.reach import percent
 from nimble_tile.core.trials.room import Result
 
 PICTURE = 640
@@ -129,7 +130,7 @@ def trial_json(result: Result) -> dict[str, Any]:
     return {
         "name": result.trial.name,
         "passed": result.passed.read,
-        "plain": result.plain.read,
+        "plain": result.usual.read,
     }
 
 
@@ -199,7 +200,7 @@ def _facts(finding: Finding) -> list[tuple[str, str]]:
             f"{p.title.lower()} {p.letter}" for p in quality.parameters) + ")"),
     ]  # fmt: skip
     if finding.reach is not None:
-        rows.append(("Reach", f"{finding.reach:.0%} of what plain code passes"))
+        rows.append(("Reach", f"{percent(finding.reach)} of what the usual code passes"))
     return rows + [("Why", f"{r.text} {r.way_out}".strip()) for r in verdict.reasons]
 
 

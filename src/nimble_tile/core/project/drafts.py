@@ -34,7 +34,7 @@ class Draft(Model):
     words : str
         The verdict in words.
     reach : float or None
-        Against its plain twin.
+        Passes over those of the usual code.
     fidelity : float or None
         Likeness at viewing distance; None without a picture.
     thumb : bytes

@@ -100,6 +100,7 @@ class Studio:
             Paper smoothed out again, so that each module lies where `CameraFrame.matrix` says.
         """
         subject = self.subject
+        trial = subject.shown(trial)
         size = trial.shown.size or subject.own_size or 40.0
         per_mm = subject.edge / size
         centre = subject.quad.mean(0)

@@ -16,7 +16,8 @@ from nimble_tile.core.look import Look
 from nimble_tile.core.piece import Blend, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.judging import sampled
-from nimble_tile.core.trials.room import Room, reach
+from nimble_tile.core.trials.reach import reach
+from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import subject_of
 from nimble_tile.core.trials.trial import Trial
 

@@ -1,4 +1,4 @@
-"""How far it goes: limits found by bisection, beside the plain twin's."""
+"""How far it goes: limits found by bisection, beside the usual code's."""
 
 from __future__ import annotations
 
@@ -84,17 +84,17 @@ class Reached:
     Attributes
     ----------
     limit : Limit
-    value, plain : float or None
-        Of the subject and of its plain twin; None: not even at the easy end.
-    open, plain_open : bool
+    value, usual : float or None
+        Of the subject and of the usual code; None: not even at the easy end.
+    open, usual_open : bool
         Whether it still reads at the far end of the range.
     """
 
     limit: Limit
     value: float | None
-    plain: float | None
+    usual: float | None
     open: bool = False
-    plain_open: bool = False
+    usual_open: bool = False
 
 
 def base_for(limit: Limit, distance: float = 250.0, size: float = 40.0) -> Trial:
@@ -117,7 +117,7 @@ def limits(
     stop: Callable[[], bool] = lambda: False,
     only: Sequence[str] | None = None,
 ) -> Iterator[Reached]:
-    """Limits of a subject and its plain twin, each as soon as it is known.
+    """Limits of a subject and the usual code, each as soon as it is known.
 
     Parameters
     ----------
@@ -126,7 +126,8 @@ def limits(
     distance : float
         Reading distance in mm, for all limits but the distance's own.
     size : float
-        Side of the symbol in mm, for all but the print's own.
+        Side of the subject's symbol in mm, for all but the print's own; the usual code fills
+        the same square.
     stop : callable
         Asked before each step.
     only : sequence of str, optional
@@ -139,11 +140,13 @@ def limits(
     for limit in LIMITS:
         if only is not None and limit.key not in only:
             continue
-        base = base_for(limit, distance, size)
-        own, twin = bisect(room, (subject, subject.twin), limit, base, stop)
+        base = base_for(limit, distance, size / subject.scale)
+        (value, still), usual = bisect(room, (subject, subject.usual), limit, base, stop)
         if stop():
             return
-        yield Reached(limit, own[0], twin[0], own[1], twin[1])
+        if limit.key == "print" and value is not None:
+            value *= subject.scale  # its own symbol's side, as people would measure it
+        yield Reached(limit, value, usual[0], still, usual[1])
 
 
 def bisect(

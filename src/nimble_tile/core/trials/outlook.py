@@ -11,7 +11,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from nimble_tile.core.scan.verdict import GOOD_SPARE, Reason, State, Verdict
-from nimble_tile.core.trials.room import Result, reach
+from nimble_tile.core.trials.reach import percent, reach
+from nimble_tile.core.trials.room import Result
 
 GOOD_REACH = 0.78
 """Reach from which the verdict may be "well"."""
@@ -20,7 +21,7 @@ BAD_REACH = 0.30
 """Reach below which it is "fails"."""
 
 LEAST_PAIRS = 12
-"""(Trial, reader) pairs of the plain twin below which a set says too little."""
+"""(Trial, reader) pairs of the usual code below which a set says too little."""
 
 
 def settle(verdict: Verdict, results: Sequence[Result]) -> Verdict:
@@ -75,10 +76,10 @@ def settled_state(first: State, sound: bool, found: float) -> State:
 
 def _lost(found: float, results: Sequence[Result]) -> Reason:
     """Where the reach is lost, in words."""
-    counted = [result for result in results if result.counts]
+    counted = [result for result in results if result.pairs[1]]
     missed = sorted(counted, key=lambda r: r.pairs[0] / r.pairs[1])
     worst = [r.trial.name for r in missed if r.pairs[0] < r.pairs[1]][:3]
-    text = f"It passes {found:.0%} of what plain code passes in the trials"
+    text = f"It passes {percent(found)} of what the usual code passes in the trials"
     names = ", ".join(f"“{name}”" for name in worst)
     told = f"{text}; worst: {names}." if worst else f"{text}."
     return Reason("lost in trials", told, "Raise the strength.")

@@ -1,10 +1,4 @@
-"""The measuring room: a subject through a set of trials, beside its plain twin.
-
-References
-----------
-Reach is ours: of the (trial, reader) pairs that the plain twin passes, the
-share that the artwork passes too.
-"""
+"""The measuring room: a subject through a set of trials, beside the usual code."""
 
 from __future__ import annotations
 
@@ -64,45 +58,30 @@ class Result:
     Attributes
     ----------
     trial : Trial
-    passed, plain : Pass
-        Of the subject and of its plain twin in the same frame.
+    passed, usual : Pass
+        Of the subject and of the usual code in the same situation.
     thumb : ndarray of uint8 or None
         Small copy of the frame.
     """
 
     trial: Trial
     passed: Pass
-    plain: Pass
+    usual: Pass
     thumb: np.ndarray | None = None
 
     @property
-    def counts(self) -> bool:
-        """Whether the plain twin passes with any reader: else it says nothing of the artwork."""
-        return self.plain.count > 0
-
-    @property
     def pairs(self) -> tuple[int, int]:
-        """Readers that read both, and that read the plain twin."""
-        both = sum(ok and self.passed.read[name] for name, ok in self.plain.read.items())
-        return both, self.plain.count
+        """How many readers read the artwork, and how many the usual code."""
+        return self.passed.count, self.usual.count
 
     @property
     def state(self) -> str:
-        """``"passed"`` (all that read the twin), ``"partly"``, ``"failed"`` or ``"void"``."""
-        both, of = self.pairs
-        if not of:
-            return "void"
-        return "passed" if both == of else "partly" if both else "failed"
-
-
-def reach(results: Sequence[Result]) -> float | None:
-    """Share of the (trial, reader) pairs of the plain twin that the artwork passes, 0 to 1.
-
-    None where the twin passes none.
-    """
-    pairs = [result.pairs for result in results]
-    of = sum(pair[1] for pair in pairs)
-    return sum(pair[0] for pair in pairs) / of if of else None
+        """``"passed"`` (by as many as the usual code), ``"partly"``, ``"failed"`` or ``"void"``
+        (neither is read: it says nothing of the artwork)."""
+        own, of = self.pairs
+        if not own:
+            return "failed" if of else "void"
+        return "passed" if own >= of else "partly"
 
 
 class Room:
@@ -151,11 +130,13 @@ class Room:
         ------
         Result
         """
-        twin = subject.twin
+        usual = subject.usual
         waiting = sorted((t for t in trials if t.on), key=lambda t: effort(subject, t))
         jobs: list[tuple[Subject, Trial]] = []
         for trial in waiting:
-            jobs += [(s, trial) for s in (twin, subject) if not self._known(s, trial, seed, thumbs)]
+            jobs += [
+                (s, trial) for s in (usual, subject) if not self._known(s, trial, seed, thumbs)
+            ]
         given = 0
         ready = self._frames(jobs[:BATCH], seed)
         for start in range(0, max(len(jobs), 1), BATCH):
@@ -225,11 +206,11 @@ class Room:
                 self._memory.put("thumb", key, small(frame.image), MOST_THUMBS)
 
     def _result(self, subject: Subject, trial: Trial, seed: int, thumbs: bool) -> Result | None:
-        keys = _key(subject, trial, seed), _key(subject.twin, trial, seed)
-        passed, plain = (self._memory.get("pass", key) for key in keys)
-        if passed is None or plain is None:
+        keys = _key(subject, trial, seed), _key(subject.usual, trial, seed)
+        passed, usual = (self._memory.get("pass", key) for key in keys)
+        if passed is None or usual is None:
             return None
-        return Result(trial, passed, plain, self._memory.get("thumb", keys[0]) if thumbs else None)
+        return Result(trial, passed, usual, self._memory.get("thumb", keys[0]) if thumbs else None)
 
 
 def pass_of(outcomes: Sequence[Outcome], expected: str) -> Pass:
@@ -244,7 +225,7 @@ def pass_of(outcomes: Sequence[Outcome], expected: str) -> Pass:
 def effort(subject: Subject, trial: Trial) -> float:
     """What a trial will cost, roughly: pixels that the code takes in the frame, and more
     for wear."""
-    size = trial.shown.size or subject.own_size or 40.0
+    size = subject.shown(trial).shown.size or subject.own_size or 40.0
     focal = trial.camera.pixels / 2 / np.tan(np.radians(trial.camera.field) / 2)
     across = min(size * focal / trial.view.distance, trial.camera.pixels)
     wear = trial.wear
@@ -264,4 +245,4 @@ def small(image: np.ndarray) -> np.ndarray:
 
 def _key(subject: Subject, trial: Trial, seed: int) -> tuple:
     own = subject.own_size if trial.shown.size is None else None
-    return subject.digest, trial.situation, own, seed
+    return subject.digest, subject.shown(trial).situation, own, seed

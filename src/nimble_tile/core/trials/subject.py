@@ -1,23 +1,36 @@
-"""What is looked at in a trial: an image and where the code lies on it."""
+"""What is looked at in a trial: an image and where the code lies on it, and the usual code.
+
+The usual code is what every artwork is measured against: what a practitioner would make
+without thinking. The same message, level H, the smallest version, automatic mask, black on
+white, upright, filling the same square, quiet zone included. It depends on nothing else that
+a piece sets, so a version that was chosen too large is a cost that is seen.
+"""
 
 from __future__ import annotations
 
 import hashlib
+import re
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
 
+from nimble_tile.core.errors import MessageError
 from nimble_tile.core.picture.warping import mapped, matrix_to
+from nimble_tile.core.piece import Code, Message
 from nimble_tile.core.rendering import Rendering, plain_code
 from nimble_tile.core.symbol import tables
-from nimble_tile.core.symbol.encode import Symbol
+from nimble_tile.core.symbol.encode import Symbol, encode
+from nimble_tile.core.trials.trial import Trial
 
-TWIN_MODULE = 10
-"""Pixels a module of the plain twin."""
+PLAIN_MODULE = 10
+"""Pixels a module of plain codes."""
 
-TWIN_MARGIN = 12
-"""Modules of white round the plain twin: its quiet zone, and paper beyond."""
+PLAIN_MARGIN = 12
+"""Modules of white round plain codes: their quiet zone, and paper beyond."""
+
+STEERED_TAIL = re.compile(r"(https?://[^#]*)#\d{9,}", re.IGNORECASE)
+"""A link with the tail of digits that steering puts after it."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -36,8 +49,11 @@ class Subject:
         What a reader should read.
     own_size : float or None
         Side of the symbol on paper in mm, where it is known.
+    quiet_zone : int or None
+        Modules of its quiet zone, which belongs to the square that it fills; None: as many
+        as the standard asks for.
     plain : bool
-        Whether this is a plain twin.
+        Whether this is a plain code, black on white.
     """
 
     image: np.ndarray
@@ -45,6 +61,7 @@ class Subject:
     symbol: Symbol
     expected: str
     own_size: float | None = None
+    quiet_zone: int | None = None
     plain: bool = False
 
     @cached_property
@@ -52,7 +69,8 @@ class Subject:
         """Names the image's content, the code's place and the expected text."""
         found = hashlib.blake2b(np.ascontiguousarray(self.image), digest_size=20)
         for part in (self.image.shape, np.round(self.quad, 3).tolist(), self.expected,
-                     self.symbol.version, self.symbol.level, self.symbol.mask):  # fmt: skip
+                     self.symbol.version, self.symbol.level, self.symbol.mask,
+                     self.quiet):  # fmt: skip
             found.update(repr(part).encode("utf-8", "surrogatepass"))
         return found.hexdigest()
 
@@ -66,23 +84,92 @@ class Subject:
         """From modules, counted from the symbol's corner, to pixels (3 × 3)."""
         return matrix_to(self.quad, self.symbol.side)
 
+    @property
+    def quiet(self) -> int:
+        """Modules of quiet zone of the square that it fills."""
+        return quiet_modules(self.symbol) if self.quiet_zone is None else self.quiet_zone
+
+    @property
+    def share(self) -> float:
+        """Side of the symbol in parts of the square's."""
+        return self.symbol.side / (self.symbol.side + 2 * self.quiet)
+
+    @property
+    def scale(self) -> float:
+        """Side of the symbol in parts of the usual code's in the same square."""
+        return self.share / self.usual.share
+
+    @cached_property
+    def usual(self) -> Subject:
+        """The usual code in the same square."""
+        made = usual_code(self.expected, self.symbol.micro, self.symbol)
+        if self.own_size is None:
+            return made
+        return replace(made, own_size=self.own_size * made.share / self.share)
+
     @cached_property
     def twin(self) -> Subject:
-        """The plain twin: the same symbol, black on white, upright on white paper."""
+        """The plain twin: the same symbol in its place, black on white, to compare modules."""
         if self.plain:
             return self
-        return plain_twin(self.symbol, self.expected, self.own_size)
+        made = plain_code_of(self.symbol, self.expected, self.own_size, self.quiet)
+        made.__dict__["usual"] = self.usual
+        return made
+
+    def shown(self, trial: Trial) -> Trial:
+        """The trial with this symbol as large as its square asks for: the size of a trial is
+        that of the usual code."""
+        if trial.shown.size is None or self.scale == 1:
+            return trial
+        shown = trial.shown.model_copy(update={"size": trial.shown.size * self.scale})
+        return trial.model_copy(update={"shown": shown})
 
 
-def plain_twin(symbol: Symbol, expected: str, own_size: float | None = None) -> Subject:
-    """A symbol in black on white by itself, nothing spent; see `Subject.twin`."""
+@lru_cache(256)
+def usual_symbol(text: str, micro: bool = False) -> Symbol | None:
+    """The symbol of the usual code: level H, or the highest that fits, in the smallest version.
+
+    Parameters
+    ----------
+    text : str
+        What the code says; of a steered link, all but its tail of digits counts.
+    micro : bool
+        Whether it is a Micro QR code, of which the usual one is one, too.
+
+    Returns
+    -------
+    Symbol or None
+        None where no symbol can be made of the text.
+    """
+    steered = STEERED_TAIL.fullmatch(text)
+    message = Message(kind="text", text=steered.group(1) if steered else text)
+    version, levels = ("micro", "QML") if micro else ("auto", "HQML")
+    for level in levels:
+        try:
+            return encode(message, Code(level=level, version=version, raise_level=False))
+        except (MessageError, UnicodeError):
+            continue
+    return None
+
+
+def usual_code(text: str, micro: bool = False, otherwise: Symbol | None = None) -> Subject:
+    """The usual code as the subject of trials; `otherwise`: the symbol that stands for it where
+    none can be made of the text."""
+    symbol = usual_symbol(text, micro) or otherwise
+    return plain_code_of(symbol, symbol.text)
+
+
+def plain_code_of(
+    symbol: Symbol, expected: str, own_size: float | None = None, quiet_zone: int | None = None
+) -> Subject:
+    """A symbol in black on white by itself, nothing spent."""
     if symbol.spent is not None:
         symbol = replace(symbol, dark=symbol.dark ^ symbol.spent, spent=None)
-    side = (symbol.side + 2 * TWIN_MARGIN) * TWIN_MODULE
-    image = plain_code(symbol, TWIN_MARGIN, side)
-    low, high = TWIN_MARGIN * TWIN_MODULE, (TWIN_MARGIN + symbol.side) * TWIN_MODULE
+    side = (symbol.side + 2 * PLAIN_MARGIN) * PLAIN_MODULE
+    image = plain_code(symbol, PLAIN_MARGIN, side)
+    low, high = PLAIN_MARGIN * PLAIN_MODULE, (PLAIN_MARGIN + symbol.side) * PLAIN_MODULE
     quad = np.array([[low, low], [high, low], [high, high], [low, high]], float)
-    return Subject(image, quad, symbol, expected, own_size, plain=True)
+    return Subject(image, quad, symbol, expected, own_size, quiet_zone, plain=True)
 
 
 def subject_of(rendering: Rendering, dpi: float | None = None, full: int = 0) -> Subject:
@@ -100,12 +187,14 @@ def subject_of(rendering: Rendering, dpi: float | None = None, full: int = 0) ->
     quiet, side = rendering.quiet_zone, rendering.symbol.side
     square = quiet + np.array([[0, 0], [side, 0], [side, side], [0, side]], float)
     quad = mapped(rendering.matrix, square)
-    found = Subject(rendering.image, quad, rendering.symbol, rendering.symbol.text)
+    found = Subject(
+        rendering.image, quad, rendering.symbol, rendering.symbol.text, quiet_zone=quiet
+    )
     if dpi is None:
         return found
     scale = (full or max(rendering.size)) / max(rendering.size)
     size = found.edge * scale / dpi * 25.4
-    return Subject(found.image, quad, found.symbol, found.expected, size)
+    return replace(found, own_size=size)
 
 
 def quiet_modules(symbol: Symbol) -> int:

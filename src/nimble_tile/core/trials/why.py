@@ -1,7 +1,8 @@
 """Why a trial fails: in words, with the place, and whose fault it is.
 
 The frame is sampled module by module, as the finished image is, and compared
-with the finished image and with the plain twin in the same situation.
+with the finished image, with the same symbol in plain black and white, and with the usual code
+in the same situation.
 """
 
 from __future__ import annotations
@@ -154,7 +155,7 @@ def why(room: Room, subject: Subject, trial: Trial, clues: Clues, seed: int = 0)
     """
     symbol = subject.symbol
     frame = room.frame(subject, trial, seed)
-    passed, plain = room.passes([(subject, trial), (subject.twin, trial)], seed)
+    passed, usual = room.passes([(subject, trial), (subject.usual, trial)], seed)
     own, contrast, lines = _look(room.studio(subject), symbol, trial, seed)
     twin, plain_contrast, plain_lines = _look(room.studio(subject.twin), symbol, trial, seed)
     faults = _faults(own, twin, clues, symbol)
@@ -182,7 +183,7 @@ def why(room: Room, subject: Subject, trial: Trial, clues: Clues, seed: int = 0)
     for name, trouble in passed.trouble.items():
         causes.append(Cause(f"{name} {trouble}."))
     if not causes and lost:
-        causes.append(_unexplained(lost, passed.count, plain.count, own))
+        causes.append(_unexplained(lost, passed.count, usual.count, own))
     return Why(frame, own, tuple(causes), faults, contrast, plain_contrast)
 
 
@@ -378,10 +379,10 @@ def _situation(frame: CameraFrame, trial: Trial, seed: int, symbol: Symbol) -> l
     return causes
 
 
-def _unexplained(lost: Sequence[str], read: int, plain: int, own: Sample) -> Cause:
+def _unexplained(lost: Sequence[str], read: int, usual: int, own: Sample) -> Cause:
     names = _listed(lost)
-    if plain < read + len(lost):
-        return Cause(f"Not read by {names}; plain code is not read by all here either.")
+    if usual < read + len(lost):
+        return Cause(f"Not read by {names}; the usual code is not read by all here either.")
     if own.corrects:
         return Cause(
             f"Every block could be corrected, but {names} did not find the code or its grid.",

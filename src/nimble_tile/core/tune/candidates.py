@@ -25,7 +25,7 @@ class Candidate:
     piece : Piece
     rendering : Rendering
     reach : float
-        Against the plain code that a person would make.
+        Passes over those of the usual code.
     fidelity : Fidelity
     missing : int
         Readers that do not read the image straight on, where it was looked at.

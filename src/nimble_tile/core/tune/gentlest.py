@@ -24,7 +24,7 @@ from nimble_tile.core.scan.fidelity import Fidelity
 from nimble_tile.core.scan.judging import fidelity_of, missing
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.room import Room
-from nimble_tile.core.trials.subject import subject_of
+from nimble_tile.core.trials.subject import subject_of, usual_code
 from nimble_tile.core.trials.trial import Trial
 from nimble_tile.core.tune import GENTLEST_REACH
 from nimble_tile.core.tune.candidates import Candidate, Guess, PassStep
@@ -137,7 +137,7 @@ def search(
     room : Room
     trials : sequence of Trial
     wanted : float
-        Reach, 0 to 1, against the plain code that a person would make.
+        Reach, 0 to 1.
     seed : int
         The same seed gives the same piece.
     stop : callable
@@ -183,7 +183,7 @@ class _Search:
         self.matches: list[np.ndarray] = []
 
     def run(self) -> Iterator[PassStep]:
-        self.measure = Measure(self.room, self.piece.message, self.trials, self.seed, self.stop)
+        self.measure = self._measure(self.seed)
         # One candidate is rendered while the readers look at the one before it.
         with ThreadPoolExecutor(1) as self.pool:
             try:
@@ -333,13 +333,13 @@ class _Search:
         if best is None:
             return
         quiet = best.piece.code.quiet_zone
-        shown = [
-            self.measure.shown(best.rendering.symbol, quiet, trial)
+        level = [
+            trial
             for trial in self.measure.trials
             if not (trial.wear.smudge or trial.wear.fold or trial.wear.crumple)
         ]
         subject = subject_of(best.rendering)
-        margin = weakest(self.room, subject, quiet, shown, self.seed)
+        margin = weakest(self.room, subject, quiet, level, self.seed)
         factors = np.clip(1 - (margin - KEPT_MARGIN) / MARGIN_SLOPE, LEAST_FACTOR, MOST_FACTOR)
         factors[np.pad(subject.symbol.anatomy.codeword < 0, quiet, constant_values=True)] = 1
         digest = self.renderer.pictures.add_mask(np.rint(factors * 128).astype(np.uint8))
@@ -353,7 +353,7 @@ class _Search:
         """Of the best candidates, the one that also holds with other noise and smudges."""
         if len(self.passing) < 2:
             return
-        other = Measure(self.room, self.piece.message, self.trials, self.seed + 1, self.stop)
+        other = self._measure(self.seed + 1)
         ranked = sorted(self.passing, key=lambda found: -found.worth)[:FINALISTS]
         scores = []
         for found in ranked:
@@ -361,6 +361,10 @@ class _Search:
             scores.append(found.worth + ELSEWHERE * short)
             yield self._progress("Looking with other noise")
         self.passing = [ranked[int(np.argmax(scores))]]
+
+    def _measure(self, seed: int) -> Measure:
+        usual = usual_code(self.piece.message.text)
+        return Measure(self.room, usual, self.trials, seed, self.stop)
 
     def _with(self, version: str, level: str, strength: float) -> Piece:
         old = self.piece

@@ -1,23 +1,14 @@
-"""Reach against the plain code that a person would make.
-
-A search that may choose version and level must not be measured against its own
-symbol: a larger version loses frames in plain black and white, too. Here the
-measure is one plain code for all: level H, the smallest version, printed on the
-same square, quiet zone included. The reach is what the artwork passes over what
-that code passes in the same trials.
-"""
+"""Reach for searches: the same as anywhere, but given up early where it is out of reach."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from nimble_tile.core.errors import MessageError, Stopped
-from nimble_tile.core.piece import Code, Message
+from nimble_tile.core.errors import Stopped
 from nimble_tile.core.rendering import Rendering
-from nimble_tile.core.symbol import tables
-from nimble_tile.core.symbol.encode import Symbol, encode
+from nimble_tile.core.trials.reach import ratio, reach
 from nimble_tile.core.trials.room import Room
-from nimble_tile.core.trials.subject import Subject, plain_twin, subject_of
+from nimble_tile.core.trials.subject import Subject, subject_of
 from nimble_tile.core.trials.trial import Trial
 
 PASSES_SLACK = 2.5
@@ -27,66 +18,37 @@ CHUNK = 8
 """Trials between two looks at whether it is still worth going on."""
 
 
-def person_made(message: Message) -> Symbol:
-    """The plain code that a person would make: level H, or the highest that fits.
-
-    Raises
-    ------
-    MessageError
-        The message fits in no QR code.
-    """
-    for level in ("H", "Q", "M"):
-        try:
-            return encode(message, Code(level=level, raise_level=False))
-        except MessageError:
-            continue
-    return encode(message, Code(level="L", raise_level=False))
-
-
 class Measure:
-    """Reach of one message's artworks.
+    """Reach of one message's artworks; see `nimble_tile.core.trials.room.reach`.
 
     Parameters
     ----------
     room : Room
-    message : Message
+    usual : Subject
+        The usual code of the message.
     trials : sequence of Trial
         Those that are on count.
     seed : int
     stop : callable
         Asked between chunks of trials; True: `Stopped` is raised.
-    plain : Symbol, optional
-        Another plain code to measure against.
     """
 
     def __init__(
         self,
         room: Room,
-        message: Message,
+        usual: Subject,
         trials: Sequence[Trial],
         seed: int = 0,
         stop: Callable[[], bool] = lambda: False,
-        plain: Symbol | None = None,
     ) -> None:
-        self.room = room
+        self.room, self.usual = room, usual
         self.seed = seed
         self._stop = stop
-        self.plain = plain or person_made(message)
-        twin = plain_twin(self.plain, message.text)
-        wanted = [trial for trial in trials if trial.on]
-        passes = room.passes([(twin, trial) for trial in wanted], seed)
-        self.trials = [t for t, p in zip(wanted, passes, strict=True) if p.count]
-        self._plain = {t.situation: p.count for t, p in zip(wanted, passes, strict=True)}
-        self.pairs = sum(self._plain.values())
-        self._seen: dict[Trial, list[int]] = {situation: [] for situation in self._plain}
-
-    def shown(self, symbol: Symbol, quiet_zone: int, trial: Trial) -> Trial:
-        """A trial in which the artwork has the plain code's outer size."""
-        if trial.shown.size is None:
-            return trial
-        own = symbol.side / (symbol.side + 2 * quiet_zone)
-        plain = self.plain.side / (self.plain.side + 2 * tables.QUIET_ZONE)
-        return trial.changed("shown", size=trial.shown.size * own / plain)
+        self.trials = [trial for trial in trials if trial.on]
+        passes = room.passes([(usual, trial) for trial in self.trials], seed)
+        self._usual = {t.situation: p.count for t, p in zip(self.trials, passes, strict=True)}
+        self.pairs = sum(passed.count for passed in passes)
+        self._seen: dict[Trial, list[int]] = {situation: [] for situation in self._usual}
 
     def reach(self, rendering: Rendering, least: float = 0.0) -> float:
         """Reach of a rendering; an estimate, below `least`, once that is out of reach.
@@ -97,30 +59,33 @@ class Measure:
         least : float
             Below which nobody cares how far.
         """
-        return self.reach_of(subject_of(rendering), rendering.quiet_zone, least)
+        return self.reach_of(subject_of(rendering), least)
 
-    def reach_of(self, subject: Subject, quiet_zone: int, least: float = 0.0) -> float:
+    def reach_of(self, subject: Subject, least: float = 0.0) -> float:
         """As `reach`, of any image."""
+        if subject.usual.digest != self.usual.digest:  # Micro QR where that is another kind
+            results = self.room.run(subject, self.trials, self.seed, self._stop)
+            return reach(list(results)) or 0.0
         if not self.pairs:
             return 0.0
         # What was lost most often comes first, so that hopeless ones end soon.
-        order = sorted(self.trials, key=lambda t: self._expected(t) - self._plain[t.situation])
+        order = sorted(self.trials, key=lambda t: self._expected(t) - self._usual[t.situation])
         left, passed = sum(map(self._expected, order)), 0
         for start in range(0, len(order), CHUNK):
             if self._stop():
                 raise Stopped
             part = order[start : start + CHUNK]
             left -= sum(map(self._expected, part))
-            jobs = [(subject, self.shown(subject.symbol, quiet_zone, trial)) for trial in part]
+            jobs = [(subject, trial) for trial in part]
             for trial, found in zip(part, self.room.passes(jobs, self.seed), strict=True):
                 passed += found.count
                 self._seen[trial.situation].append(found.count)
             if (passed + left + PASSES_SLACK) / self.pairs < least and start + CHUNK < len(order):
                 return (passed + left) / self.pairs
-        return passed / self.pairs
+        return ratio(passed, self.pairs)
 
     def _expected(self, trial: Trial) -> float:
         """Expected readers that pass a trial, from past results; some read artwork there that
-        do not read the plain code."""
+        do not read the usual code."""
         seen = self._seen[trial.situation]
-        return sum(seen) / len(seen) if seen else self._plain[trial.situation]
+        return sum(seen) / len(seen) if seen else self._usual[trial.situation]

@@ -21,7 +21,7 @@ from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.errors import Stopped, UserError
 from nimble_tile.core.picture import warping
 from nimble_tile.core.picture.placing import Box, bounds
-from nimble_tile.core.piece import Blend, Message
+from nimble_tile.core.piece import Blend
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.fidelity import Fidelity, measure
@@ -37,6 +37,7 @@ from nimble_tile.core.scan.readers import READER_NAMES, to_grey
 from nimble_tile.core.scan.recognise import recognise
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
+from nimble_tile.core.trials.reach import percent
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import Subject
 from nimble_tile.core.trials.trial import Trial
@@ -76,7 +77,7 @@ class Attempt:
     read : dict of str to bool
         Which readers read it straight on.
     reach : float
-        Against the plain code of the same symbol.
+        Passes over those of the usual code.
     change : Fidelity
         Likeness to the picture as it was, over the code's square.
     changed : ndarray of float32, N × N
@@ -228,9 +229,8 @@ class Mender:
             factors = (1 - grid.astype(np.float32) / 255).astype(np.float32)
         self.factors = factors
         self.plan = Plan(self.square, symbol, quiet)
-        self.measure = Measure(
-            room, Message(kind="text", text=symbol.text), trials, seed, stop, plain=symbol
-        )
+        usual = Subject(image, suspect.quad, symbol, symbol.text).usual
+        self.measure = Measure(room, usual, trials, seed, stop)
         self._descents: dict[float, gentle.Descent] = {}
 
     def _upright(self, image: np.ndarray) -> np.ndarray:
@@ -276,8 +276,10 @@ class Mender:
         change = after.astype(np.float32) - plan.luma
         grid = cv2.resize(change, (plan.modules,) * 2, interpolation=cv2.INTER_AREA)
         read = self.straight(image)
-        subject = Subject(image, self.suspect.quad, plan.symbol, plan.symbol.text)
-        reach = self.measure.reach_of(subject, 4, wanted) if all(read.values()) else 0.0
+        subject = Subject(
+            image, self.suspect.quad, plan.symbol, plan.symbol.text, quiet_zone=self.quiet
+        )
+        reach = self.measure.reach_of(subject, wanted) if all(read.values()) else 0.0
         return Attempt(
             image, self.suspect, self.quiet, read, reach,
             measure(self.square, square, plan.modules), grid, strengths,
@@ -324,7 +326,7 @@ def mend(
     room : Room
     trials : sequence of Trial
     wanted : float
-        Reach against the plain code of the same symbol.
+        Reach, 0 to 1.
     veto : ndarray of bool, H × W, optional
         Where the picture must stay as it is.
     seed : int
@@ -413,7 +415,7 @@ def why_not(attempt: Attempt, wanted: float, vetoed: bool) -> str:
             "the picture is too small or too blurred there, or hides a finder pattern."
         )
     return (
-        f"All readers read it, but its reach is {attempt.reach:.0%} of plain code's, under the "
+        f"All readers read it, but its reach is {percent(attempt.reach)}, under the "
         f"wanted {wanted:.0%}: ask for less."
     )
 

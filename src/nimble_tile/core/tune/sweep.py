@@ -21,7 +21,8 @@ from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.outlook import settle
-from nimble_tile.core.trials.room import Room, reach
+from nimble_tile.core.trials.reach import reach
+from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import subject_of
 from nimble_tile.core.trials.trial import Trial
 
@@ -248,7 +249,7 @@ class Cell:
     verdict : Verdict or None
         With the trials, and the fidelity where there is a picture.
     reach : float or None
-        Against its own plain twin, as on the wall.
+        Passes over those of the usual code.
     error : str
         Why there is no code.
     """

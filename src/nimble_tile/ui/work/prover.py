@@ -262,7 +262,7 @@ class Prover(QObject):
 
     def _prove(self, case: Case) -> None:
         from nimble_tile.core.scan.grade import grade
-        from nimble_tile.core.trials.room import reach
+        from nimble_tile.core.trials.reach import reach
 
         subject = self._subject(case)
         trials = [trial for trial in self.trials if trial.on]

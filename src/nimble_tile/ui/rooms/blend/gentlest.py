@@ -36,7 +36,7 @@ class GentlestBox(Fold):
         )
         self.reach = Slider("Reach to hold", 0.6, 1, GENTLEST_REACH, "%", factor=100)
         self.reach.track.setToolTip(
-            "Share of what plain code at level H passes in the trials. 97 % is hardly less; at "
+            "Share of what the usual code passes in the trials. 97 % is hardly less; at "
             "90 % much more of the picture stays"
         )
         self.find = QPushButton("Find the gentlest blend")

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.work.jobs import Cancelled, Progress
 
 if TYPE_CHECKING:
@@ -152,7 +153,7 @@ def _bought(step: Search) -> str:
         return ""
     symbol = best.rendering.symbol
     return (
-        f"Reach {before.reach:.0%} before, {best.reach:.0%} now, of what plain code at level H "
-        f"passes. Fidelity {before.fidelity.ssim_view:.2f} before, {best.fidelity.ssim_view:.2f} "
-        f"now. Version {symbol.version}-{symbol.level}."
+        f"Reach {percent(before.reach)} before, {percent(best.reach)} now. "
+        f"Fidelity {before.fidelity.ssim_view:.2f} before, {best.fidelity.ssim_view:.2f} now. "
+        f"Version {symbol.version}-{symbol.level}."
     )

@@ -27,6 +27,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import row, set_rank, soft
 from nimble_tile.ui.kit.images import to_qimage
@@ -82,8 +83,9 @@ class ResultGrid(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         for index, result in enumerate(self.results):
             if self._cell(index).contains(event.position()):
-                both, of = result.pairs
-                told = f"{both} of {of} readers that read plain code" if of else "plain code fails"
+                own, of = result.pairs
+                void = result.state == "void"
+                told = "the usual code fails too" if void else f"{own} readers; the usual code {of}"
                 spot = event.globalPosition().toPoint()
                 QToolTip.showText(spot, f"{result.trial.name}: {told}", self)
                 return
@@ -196,7 +198,7 @@ class CodeDetails(QWidget):
         if quality is not None:
             worst = [p.title.lower() for p in quality.parameters if p.grade == quality.overall]
             grades = quality.letter + (f" ({', '.join(worst)})" if quality.overall < 4 else "")
-        reach = "not tried" if finding.reach is None else f"{finding.reach:.0%} of plain code's"
+        reach = "not tried" if finding.reach is None else percent(finding.reach)
         values = {
             "Kind": finding.kind,
             "Verdict": verdict.words,

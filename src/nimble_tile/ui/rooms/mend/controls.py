@@ -49,7 +49,7 @@ class MendControls(QWidget):
         self.which = Choice("Symbol", [])
         self.sure = soft()
         self.reach = Slider("Reach to hold", 0.6, 1, MENDED_REACH, "%", factor=100)
-        self.reach.track.setToolTip("Share of what the plain code of the same symbol passes")
+        self.reach.track.setToolTip("Share of what the usual code passes in the trials")
         self.mend = QPushButton("Mend")
         self.stop = QPushButton()
         self.results = Segments(

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QListWidget, QListWidgetItem
 
+from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.kit.images import to_qimage
 
 if TYPE_CHECKING:
@@ -129,7 +130,8 @@ def in_words(attempt: Attempt) -> str:
     read, of = sum(attempt.read.values()), len(attempt.read)
     touched, whole = attempt.touched, attempt.changed.size
     return (
-        f"{read} of {of} readers read it, reach {attempt.reach:.0%}. {touched} of {whole} modules "
+        f"{read} of {of} readers read it, reach {percent(attempt.reach)}. "
+        f"{touched} of {whole} modules "
         f"changed ({touched / whole:.0%}); mean colour difference "
         f"{attempt.change.delta_e_mean:.1f}, likeness to before {attempt.change.ssim_view:.2f}."
     )

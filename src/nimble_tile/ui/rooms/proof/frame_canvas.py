@@ -156,7 +156,7 @@ BLAMED = {
     "picture": ("slash", "#9a2a1c", "picture"),
     "blend": ("cross", "#8a5200", "blend"),
     "look": ("cross", "#8a5200", "shapes or colours"),
-    "situation": ("dot", "#56606b", "the situation, plain code too"),
+    "situation": ("dot", "#56606b", "the situation, plain modules too"),
 }
 """Sign, colour and name of whose fault a wrong module is."""
 
@@ -177,7 +177,7 @@ def _sign(painter: QPainter, sign: str, cell: QRectF) -> None:
 
 
 class ReaderRow(QWidget):
-    """Which readers read the piece, and which plain code."""
+    """Which readers read the piece, and which the usual code."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -191,9 +191,9 @@ class ReaderRow(QWidget):
         self.result = result
         if result is not None:
             told = [f"{n} {'read' if ok else 'did not'}" for n, ok in result.passed.read.items()]
-            plain = [f"{n} {'read' if ok else 'did not'}" for n, ok in result.plain.read.items()]
+            usual = [f"{n} {'read' if ok else 'did not'}" for n, ok in result.usual.read.items()]
             self.setAccessibleDescription(
-                f"This piece: {', '.join(told)}. Plain code: {', '.join(plain)}."
+                f"This piece: {', '.join(told)}. Usual code: {', '.join(usual)}."
             )
         self.update()
 
@@ -204,7 +204,7 @@ class ReaderRow(QWidget):
         theme = self.theme
         painter.setFont(themes.font(14))
         for row, (title, passed) in enumerate(
-            (("This piece", self.result.passed), ("Plain code", self.result.plain))
+            (("This piece", self.result.passed), ("Usual code", self.result.usual))
         ):
             y = row * 22
             painter.setPen(QColor(theme.soft))

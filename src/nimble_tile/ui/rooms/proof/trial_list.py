@@ -29,10 +29,10 @@ ROW = 76
 FRAME_HEIGHT = 60
 
 OUTCOME_WORDS = {
-    "passed": "read as plain code is",
+    "passed": "read as the usual code is",
     "partly": "read in part",
     "failed": "not read",
-    "void": "plain code fails too: does not count",
+    "void": "the usual code fails too: does not count",
 }
 
 
@@ -65,9 +65,11 @@ class TrialModel(QAbstractListModel):
             return "not tried yet"
         result = self.results[trial][0]
         names = ", ".join(name for name, ok in result.passed.read.items() if ok) or "no reader"
-        plain = ", ".join(name for name, ok in result.plain.read.items() if ok) or "no reader"
+        usual = ", ".join(name for name, ok in result.usual.read.items() if ok) or "no reader"
         trouble = "".join(f" {name} {what}." for name, what in result.passed.trouble.items())
-        return f"{OUTCOME_WORDS[result.state]}. Read by {names}; plain code by {plain}.{trouble}"
+        return (
+            f"{OUTCOME_WORDS[result.state]}. Read by {names}; the usual code by {usual}.{trouble}"
+        )
 
     def take_set(self, trials: list[Trial]) -> None:
         """Show another set of trials."""
@@ -109,11 +111,12 @@ class TrialModel(QAbstractListModel):
         made: list[tuple[float | None, str]] = []
         for trial in self.trials:
             result = self.results[trial][0] if trial in self.results else None
-            if result is None or not result.counts:
+            if result is None or result.state == "void":
                 made.append((None, ""))
             else:
-                both, of = result.pairs
-                made.append((both / of, "" if self.is_stale(trial) else TRIAL_SHAPES[result.state]))
+                own, of = result.pairs
+                share = min(1.0, own / of) if of else 1.0
+                made.append((share, "" if self.is_stale(trial) else TRIAL_SHAPES[result.state]))
         return made
 
     def forget(self) -> None:
@@ -191,7 +194,7 @@ class _Delegate(QStyledItemDelegate):
         shape = QRectF(at.x(), at.y(), 14, 14)
         paint_verdict(painter, shape, TRIAL_SHAPES[state], colour, QColor(theme.panel))
         for index, (name, ok) in enumerate(result.passed.read.items()):
-            counts = result.plain.read.get(name, False)
+            counts = result.usual.read.get(name, False)
             mark = QRectF(at.x() + 26 + index * 18, at.y() + 1, 12, 12)
             ink = QColor(theme.well if ok else theme.fails)
             if stale or not counts:

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Segments, rule, scrolled
 from nimble_tile.ui.rooms.proof.trial_list import TrialList
@@ -47,8 +48,8 @@ class ReachGauge(QWidget):
         self.setFixedHeight(74)
         self.setAccessibleName("Reach")
         self.setToolTip(
-            "Reach: of all (trial, reader) pairs that plain black on white passes,\n"
-            "the share that this piece passes too."
+            "Reach: in how many pairs of trial and reader the piece is read, over those of the\n"
+            "usual code: the same message at level H, black on white, in the same square."
         )
 
     def sizeHint(self) -> QSize:
@@ -62,10 +63,10 @@ class ReachGauge(QWidget):
         if self.of and self.done < self.of:
             return f"Trial {self.done} of {self.of}"
         if self.reach is None and self.of:
-            return "Plain code passes none of them"
+            return "The usual code passes none"
         if self.reach is None:
             return "Waiting for a code"
-        return "of what plain code passes"
+        return "of what the usual code passes"
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -79,7 +80,7 @@ class ReachGauge(QWidget):
         painter.drawText(QRectF(12, 10, 100, 20), Qt.AlignmentFlag.AlignVCenter, "Reach")
         painter.setFont(themes.font(20, QFont.Weight.Bold))
         painter.setPen(colour)
-        figure = "–" if self.reach is None else f"{self.reach:.0%}"
+        figure = "–" if self.reach is None else percent(self.reach)
         painter.drawText(
             QRectF(12, 8, self.width() - 24, 24),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
@@ -92,7 +93,7 @@ class ReachGauge(QWidget):
         painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, self.told)
 
     def _bars(self, painter: QPainter, area: QRectF) -> None:
-        """One bar a trial, as high as what it passes of plain code's pairs."""
+        """One bar a trial, as high as what it passes of the usual code's pairs."""
         theme = self.theme
         if not self.bars:
             painter.fillRect(area.adjusted(0, 4, 0, 0), QColor(theme.rule))
@@ -112,7 +113,7 @@ class ReachGauge(QWidget):
         """Take new values and paint them."""
         for name, value in values.items():
             setattr(self, name, value)
-        figure = "unknown" if self.reach is None else f"{self.reach:.0%}"
+        figure = "unknown" if self.reach is None else percent(self.reach)
         self.setAccessibleDescription(f"{figure}, {self.told}")
         self.update()
 

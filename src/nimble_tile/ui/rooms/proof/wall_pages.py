@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 
 class LimitRow(QWidget):
-    """One limit beside the plain twin's."""
+    """One limit beside the usual code's."""
 
     def __init__(self, title: str, unit: str, most: bool) -> None:
         super().__init__()
@@ -48,8 +48,8 @@ class LimitRow(QWidget):
         self.stale = False
         if reached is not None:
             own = self.figure(reached.value, reached.open)
-            plain = self.figure(reached.plain, reached.plain_open)
-            self.setAccessibleDescription(f"{own}; plain code {plain}")
+            usual = self.figure(reached.usual, reached.usual_open)
+            self.setAccessibleDescription(f"{own}; usual code {usual}")
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -68,14 +68,14 @@ class LimitRow(QWidget):
         if reached is not None:
             painter.setFont(themes.font(13))
             painter.setPen(QColor(theme.soft))
-            plain = f"plain {self.figure(reached.plain, reached.plain_open)}"
-            painter.drawText(QRectF(12, 26, width, 18), right, plain)
+            usual = f"usual {self.figure(reached.usual, reached.usual_open)}"
+            painter.drawText(QRectF(12, 26, width, 18), right, usual)
             self._bar(painter, QRectF(12, 48, width, 4))
         painter.setPen(QColor(theme.rule))
         painter.drawLine(12, self.height() - 1, self.width() - 12, self.height() - 1)
 
     def _bar(self, painter: QPainter, area: QRectF) -> None:
-        """How far along the range it goes; a tick where plain code ends."""
+        """How far along the range it goes; a tick where the usual code ends."""
         reached, theme = self.reached, self.theme
         painter.fillRect(area, QColor(theme.rule))
         limit = reached.limit
@@ -89,10 +89,10 @@ class LimitRow(QWidget):
             return (value - limit.easy) / (limit.cruel - limit.easy)
 
         own = min(1.0, max(0.0, share(reached.value)))
-        plain = min(1.0, max(0.0, share(reached.plain)))
+        usual = min(1.0, max(0.0, share(reached.usual)))
         colour = QColor(theme.soft if self.stale else theme.accent)
         painter.fillRect(QRectF(area.left(), area.top(), area.width() * own, area.height()), colour)
-        x = area.left() + area.width() * plain
+        x = area.left() + area.width() * usual
         painter.fillRect(QRectF(x - 1, area.top() - 3, 2, area.height() + 6), QColor(theme.ink))
 
 
@@ -125,7 +125,7 @@ class LimitsPage(QWidget):
                 lambda _: self.asked.emit(float(self.distance.value()), float(self.size.value()))
             )
         self.rows = {limit.key: LimitRow(limit.title, limit.unit, limit.most) for limit in LIMITS}
-        note = soft("Read by three of four readers. The tick is plain black on white.")
+        note = soft("Read by three of four readers. The tick is the usual code in the same square.")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 8, 0, 8)
         layout.setSpacing(0)
