@@ -42,6 +42,7 @@ verdicts: $(STAMP)
 gentlest: $(STAMP)
 	@mkdir -p build
 	@$(PY) bench/gentlest.py frontier build/gentlest.json
+	@$(PY) bench/gentlest.py unseen build/gentlest.json
 	@$(PY) bench/gentlest.py mend build/gentlest.json
 	@$(PY) bench/gentlest.py write build/gentlest.json docs
 	@$(PY) bench/gentlest.py gallery docs/gallery.png

@@ -1,11 +1,13 @@
 """How gently a code can lie in a picture: writes docs/gentlest.md, its plot and a gallery.
 
 Six sample photographs, centre-cropped to the code's square at 12 pixels a module,
-a link of 38 characters. Reach is what an artwork passes over what the plain code of
-level H passes on the same square, in the trials that ship and in others drawn at random.
+a link of 38 characters. Reach is what an artwork passes over what the usual code passes, in
+the trials that ship, in fresh ones like them, and in others drawn at random.
 
     bench/gentlest.py frontier figures.json    overlay, dots, tone, steered tone, gentlest pass
+    bench/gentlest.py ways figures.json        those that search nothing alone anew
     bench/gentlest.py passes figures.json      the gentlest passes alone anew
+    bench/gentlest.py unseen figures.json      the pictures that ship, another link
     bench/gentlest.py mend figures.json        60 failing composites
     bench/gentlest.py write figures.json docs
     bench/gentlest.py gallery docs/gallery.png
@@ -24,25 +26,31 @@ from PIL import Image
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tools"))
 
+from nimble_tile.core.judged import judged_size
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Blend, Code, Finish, Message, Picture, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import plain_code
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.fidelity import measure
-from nimble_tile.core.scan.judging import fidelity_of
+from nimble_tile.core.scan.judging import fidelity_of, judge_rendering
 from nimble_tile.core.scan.readers import to_grey
 from nimble_tile.core.symbol.encode import encode
+from nimble_tile.core.trials.fresh import fresh
+from nimble_tile.core.trials.outlook import settle
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
-from nimble_tile.core.trials.subject import Subject
+from nimble_tile.core.trials.subject import Subject, subject_of, usual_code
 from nimble_tile.core.tune.gentlest import search
 from nimble_tile.core.tune.measure import Measure
 from nimble_tile.core.tune.mend import find, mend
+from outside_reader import zbar_reads
 from verdict_table import OTHER_SEED, other_trials, pictures
 
 LINK = "https://lanternwalk.example/dusk/path7"
+OTHER_LINK = "https://lanternwalk.example/reed/hide/9x4"
 MODULE = 12
+FRESH_SEED = 909
 PERSON = {"level": "H", "raise_level": False}
 STEERED = {"level": "L", "version": "4", "raise_level": False, "steer": "padding"}
 WAYS = {
@@ -66,12 +74,14 @@ def squares() -> dict[str, np.ndarray]:
 
 
 class Bench:
-    def __init__(self) -> None:
+    def __init__(self, link: str = LINK) -> None:
         self.bay = ReaderBay()
         self.room = Room(self.bay)
-        message = Message(text=LINK)
-        self.ours = Measure(self.room, message, shipped())
-        self.others = Measure(self.room, message, other_trials(), OTHER_SEED)
+        self.link = link
+        usual = usual_code(link)
+        self.ours = Measure(self.room, usual, shipped())
+        self.fresh = Measure(self.room, usual, fresh(shipped(), FRESH_SEED), FRESH_SEED)
+        self.others = Measure(self.room, usual, other_trials(), OTHER_SEED)
         self.store = PictureStore()
         self.renderer = Renderer(self.store)
 
@@ -80,7 +90,7 @@ class Bench:
         Image.fromarray(image).save(file, "PNG")
         digest = self.store.add(file.getvalue(), name)
         return Piece(
-            message=Message(text=LINK), code=Code(**code), blend=blend,
+            message=Message(text=self.link), code=Code(**code), blend=blend,
             picture=Picture(digest=digest, name=name), finish=Finish(size=1024),
         )  # fmt: skip
 
@@ -94,6 +104,22 @@ class Bench:
             "reach": self.ours.reach(rendering), "other": self.others.reach(rendering),
             "symbol": f"{rendering.symbol.version}-{rendering.symbol.level}",
         }  # fmt: skip
+
+    def outside(self, piece: Piece) -> dict:
+        """A piece at the size at which it was judged: fresh trials, and zbar in these."""
+        rendering = self.renderer.render(piece, judged_size(piece, self.renderer))
+        which = subject_of(rendering)
+        counts = [
+            sum(zbar_reads(self.room.frame(one, trial, FRESH_SEED).image, one.expected)
+                for trial in self.fresh.trials)
+            for one in (which, which.usual)
+        ]  # fmt: skip
+        verdict = settle(
+            judge_rendering(rendering, self.bay, with_fidelity=False),
+            list(self.room.run(which, shipped())),
+        )
+        return {"fresh": self.fresh.reach(rendering), "zbar": counts[0] / counts[1],
+                "verdict": verdict.state, "wall": verdict.reach}  # fmt: skip
 
 
 def others(bench: Bench, name: str, image: np.ndarray) -> list[dict]:
@@ -114,15 +140,18 @@ def others(bench: Bench, name: str, image: np.ndarray) -> list[dict]:
     return rows
 
 
-def frontier(path: Path, passes: bool = False) -> None:
-    """All ways, or the gentlest passes alone anew."""
+def frontier(path: Path, ways: bool = True, passes: bool = True) -> None:
+    """All ways, or those that search nothing anew, or the gentlest passes."""
     bench = Bench()
     known = json.loads(path.read_text("utf-8")) if path.exists() else {}
-    rows = [r for r in known.get("frontier", []) if passes and r["way"] != "gentlest pass"]
+    rows = [
+        row for row in known.get("frontier", [])
+        if not (passes if row["way"] == "gentlest pass" else ways)
+    ]  # fmt: skip
     for name, image in squares().items():
-        if not passes:
+        if ways:
             rows += others(bench, name, image)
-        for wanted in WANTED:
+        for wanted in WANTED if passes else ():
             start = bench.piece(image, name, PERSON, Blend())
             began, first = time.perf_counter(), None
             for step in search(start, bench.renderer, bench.room, shipped(), wanted):
@@ -133,13 +162,24 @@ def frontier(path: Path, passes: bool = False) -> None:
             best = step.best
             rows.append({
                 "way": "gentlest pass", "picture": name, "at": wanted,
-                **bench.figures(best.piece), "judged": best.reach, "holds": step.holds,
+                **bench.figures(best.piece), **bench.outside(best.piece),
+                "judged": best.reach, "holds": step.holds,
                 "searched": best.fidelity.ssim_view, "seconds": took, "first": first,
                 "piece": json.loads(best.piece.model_dump_json()),
                 "map": None if best.piece.blend.map is None
                 else bench.store.mask(best.piece.blend.map).tolist(),
             })  # fmt: skip
-            told = ("symbol", "searched", "judged", "ssim", "reach", "other", "seconds")
+            told = (
+                "symbol",
+                "searched",
+                "judged",
+                "wall",
+                "fresh",
+                "zbar",
+                "other",
+                "verdict",
+                "seconds",
+            )
             print(name, wanted, {key: rows[-1][key] for key in told}, flush=True)
     bench.bay.close()
     path.write_text(json.dumps(known | {"frontier": rows}), "utf-8")
@@ -193,12 +233,11 @@ def mending(path: Path) -> None:
         if number < len(rows):
             continue
         modules = symbol.side + 8
-        own = Measure(bench.room, Message(text=LINK), shipped(), plain=symbol)
         flat = image
         for more in np.arange(0.1, 1.0, 0.05):
             flat = mixed(image, plain, more)
             held = all(straight(bench, flat).values())
-            if held and own.reach_of(subject(flat, symbol), 4, 0.9) >= 0.9:
+            if held and bench.ours.reach_of(subject(flat, symbol), 0.9) >= 0.9:
                 break
         row = {
             "picture": name, "symbol": f"{symbol.version}-{symbol.level}", "opacity": opacity,
@@ -227,6 +266,32 @@ def mending(path: Path) -> None:
     bench.bay.close()
 
 
+def unseen(path: Path) -> None:
+    """The pass for 97 % on pictures, and with a link, that had no part in any tuning."""
+    from nimble_tile.core.picture.opening import open_picture
+    from nimble_tile.demo import ARTWORKS, artwork
+
+    bench, rows = Bench(OTHER_LINK), []
+    known = json.loads(path.read_text("utf-8")) if path.exists() else {}
+    for name in ARTWORKS:
+        rgb = open_picture(artwork(name), name).rgb
+        side = min(rgb.shape[:2])
+        top, left = (rgb.shape[0] - side) // 2, (rgb.shape[1] - side) // 2
+        start = bench.piece(rgb[top : top + side, left : left + side], name, PERSON, Blend())
+        began = time.perf_counter()
+        steps = list(search(start, bench.renderer, bench.room, shipped(), WANTED[-1]))
+        took, last = time.perf_counter() - began, steps[-1]
+        best = last.best
+        rows.append({
+            "picture": name, "at": WANTED[-1], **bench.figures(best.piece),
+            **bench.outside(best.piece), "judged": best.reach, "holds": last.holds,
+            "searched": best.fidelity.ssim_view, "seconds": took,
+        })  # fmt: skip
+        print(name, rows[-1], flush=True)
+    bench.bay.close()
+    path.write_text(json.dumps(known | {"unseen": rows}), "utf-8")
+
+
 def gallery(out: Path) -> None:
     """The passes for 97 % on the pictures that ship, two of them on the whole picture."""
     from gentlest_pages import sheet
@@ -253,8 +318,10 @@ def gallery(out: Path) -> None:
 
 if __name__ == "__main__":
     what, figures = sys.argv[1], Path(sys.argv[2])
-    if what in ("frontier", "passes"):
-        frontier(figures, what == "passes")
+    if what in ("frontier", "ways", "passes"):
+        frontier(figures, what != "passes", what != "ways")
+    elif what == "unseen":
+        unseen(figures)
     elif what == "mend":
         mending(figures)
     elif what == "gallery":

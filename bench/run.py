@@ -281,7 +281,7 @@ def trials() -> list[bool]:
     try:
         for name in ("lantern-walk-poster", "morning-mist", "heron-mark"):
             subject = subject_of(renderer.render(pieces[name], 1024))
-            both = (subject, subject.twin)
+            both = (subject, subject.usual)
             ours, allowed, shares = [], [], []
             for _ in range(5):
                 threads = cv2.getNumThreads()

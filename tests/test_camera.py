@@ -30,14 +30,14 @@ BRIGHT = Trial().changed("light", lux=100_000, kelvin=6500).changed("camera", bl
 
 @pytest.fixture(scope="module")
 def symbol():
-    return encode(Message(text="https://n.example"), Code(level="H", raise_level=False))
+    return encode(Message(text="https://reed.example"), Code(level="H", raise_level=False))
 
 
 @pytest.fixture(scope="module")
 def white(symbol):
     """A white sheet where a code would be."""
     quad = np.array([[100, 100], [300, 100], [300, 300], [100, 300]], float)
-    return Subject(np.full((400, 400, 3), 255, np.uint8), quad, symbol, LINK)
+    return Subject(np.full((400, 400, 3), 255, np.uint8), quad, symbol, symbol.text)
 
 
 def light(frame):
@@ -108,7 +108,7 @@ def edge(symbol, **camera):
 
 def rise(row, at, reach):
     """Distance between 16 % and 84 % of an edge: twice the standard deviation of its blur."""
-    part = row[round(at) - reach : round(at) + reach].astype(float)
+    part = row[round(at) - reach : round(at) + reach // 2].astype(float)
     part = (part - part.min()) / (part.max() - part.min())
     fine = np.interp(np.linspace(0, len(part) - 1, 4000), np.arange(len(part)), part)
     return float(np.abs(np.argmin(np.abs(fine - 0.84)) - np.argmin(np.abs(fine - 0.16)))) * (

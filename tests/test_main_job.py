@@ -169,18 +169,18 @@ def test_natural_size_grants_each_module_its_pixels():
 
 
 def test_preview_grants_pixels_to_a_small_code_on_a_large_picture():
-    from nimble_tile.ui.work.engine import LARGEST_PREVIEW, preview_size
+    from nimble_tile.core.judged import LARGEST_JUDGED, judged_size
 
     store = PictureStore()
     digest = store.add(encoded(np.full((2400, 2400, 3), 200, np.uint8)))
     tiny = Region(x=10, y=10, width=260, height=260)
     piece = Piece(message=Message(text=LINK), picture=Picture(digest=digest, region=tiny))
     renderer = Renderer(store)
-    size, natural = preview_size(piece, renderer)
-    assert 1024 < size <= LARGEST_PREVIEW
+    size, natural = judged_size(piece, renderer), renderer.natural_size(piece)
+    assert 1024 < size <= LARGEST_JUDGED
     assert renderer.render(piece, size).box.width / 37 >= 5
     assert natural == 2732  # 37 modules of 8 pixels on 260 of 2400
-    assert preview_size(piece.edited("finish", size=300), renderer)[0] == 300
+    assert judged_size(piece.edited("finish", size=300), renderer) == 300
 
 
 def told(state, marks, looked):

@@ -21,7 +21,12 @@ from nimble_tile.core.symbol.freedom import freedom
 from nimble_tile.core.symbol.galois import generator, multiply
 from nimble_tile.core.symbol.steering import Steering, Wanted
 from nimble_tile.core.trials.limits import LIMITS
-from nimble_tile.core.trials.outlook import BAD_REACH, GOOD_REACH, settled_state
+from nimble_tile.core.trials.outlook import (
+    BAD_REACH,
+    GOOD_REACH,
+    HOPELESS_REACH,
+    settled_state,
+)
 from nimble_tile.core.trials.reach import reach
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
@@ -71,13 +76,14 @@ def test_documents_of_ours_are_told_from_others(tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("first", "sound", "found", "state"),
-    [("well", True, GOOD_REACH, "well"), ("well", True, GOOD_REACH - 0.01, "thin"),
-     ("thin", True, 1.0, "well"), ("thin", False, 1.0, "thin"),
-     ("well", True, BAD_REACH - 0.01, "fails"), ("fails", True, 1.0, "fails")],
+    ("sound", "few", "found", "state"),
+    [(True, False, GOOD_REACH, "well"), (True, False, GOOD_REACH - 0.01, "thin"),
+     (False, False, 1.0, "thin"), (False, True, BAD_REACH - 0.01, "fails"),
+     (False, False, BAD_REACH - 0.01, "thin"), (False, True, BAD_REACH, "thin"),
+     (True, False, HOPELESS_REACH - 0.01, "fails")],
 )  # fmt: skip
-def test_what_a_reach_settles(first, sound, found, state):
-    assert settled_state(first, sound, found) == state
+def test_what_a_reach_settles(sound, few, found, state):
+    assert settled_state(sound, few, found) == state
 
 
 def test_micro_codes_are_tried_by_the_reader_that_knows_them(bay):

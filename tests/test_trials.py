@@ -221,7 +221,11 @@ def test_a_set_is_kept_read_and_refused(tmp_path):
     path = tmp_path / "mine" / "trials.json"
     mine = (Trial(name="By the window").changed("light", lux=80), Trial(name="Off", on=False))
     sets.write(mine, path)
-    assert sets.read(path) == mine == sets.own(path)
+    assert sets.read(path) == sets.TrialSet(mine) == sets.own(path)
+    two = ("zxing-cpp", "quirc")
+    sets.write(mine, path, two)
+    assert sets.read(path) == sets.TrialSet(mine, two)
+    sets.write(mine, path)
     assert json.loads(path.read_text("utf-8"))["trials"][0] == {
         "name": "By the window", "light": {"lux": 80.0},
     }  # fmt: skip
@@ -232,11 +236,13 @@ def test_a_set_is_kept_read_and_refused(tmp_path):
         (json.dumps({"format": sets.FORMAT, "schema": 1,
                      "trials": [{"name": "a", "view": {"distance": -3}}]}), "not possible"),
         (json.dumps({"format": sets.FORMAT, "schema": 1, "trials": [{"name": "a"}] * 999}), "more"),
+        (json.dumps({"format": sets.FORMAT, "schema": 1, "trials": [{"name": "a"}],
+                     "readers": ["a stranger"]}), "none of its readers"),
     ):  # fmt: skip
         path.write_text(text, "utf-8")
         with pytest.raises(ProjectError, match=why_not):
             sets.read(path)
-    assert sets.own(path) == sets.shipped()  # a damaged set does not stop the program
+    assert sets.own(path).trials == sets.shipped()  # a damaged set does not stop the program
 
 
 # Reach -----------------------------------------------------------------------
@@ -319,7 +325,7 @@ def test_trials_settle_the_verdict(drawn, bay, room):
         return [Result(Trial(name=f"t{i}"), Pass(names if i < count else none), Pass(names))
                 for i in range(20)]  # fmt: skip
 
-    thin, gone = settle(first, made(0.6)), settle(first, made(0.1))
+    thin, gone = settle(first, made(0.6)), settle(first, made(0.05))
     assert (thin.state, gone.state) == ("thin", "fails")
     assert "60%" in thin.reasons[0].text and "“t12”" in thin.reasons[0].text
     assert BAD_REACH < 0.6 < GOOD_REACH
@@ -328,9 +334,13 @@ def test_trials_settle_the_verdict(drawn, bay, room):
     assert settle(replace(first, spare=0.5, state="thin"), made(1.0)).state == "well"
     # Two trials of an own set say too little.
     assert settle(first, made(0.1)[:2]).state == "well"
-    # What no reader reads straight on is not made better by trials.
-    dead = Verdict("fails", LINK, False, (), first.marks)
-    assert settle(dead, made(1.0)).state == "fails"
+    # One straight look does not overrule the trials: where people read it, it scans.
+    unread = tuple(replace(mark, read=False, text=None) for mark in first.marks)
+    dead = Verdict("fails", LINK, False, (), unread)
+    assert settle(dead, made(0.5)).state == "thin" and settle(dead, made(0.25)).state == "fails"
+    # What says something else stays what it is.
+    other = replace(dead, found=first.found, expected="else")
+    assert settle(other, made(1.0)).state == "fails"
 
 
 # Limits ----------------------------------------------------------------------

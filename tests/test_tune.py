@@ -388,7 +388,7 @@ def test_make_gentlest_and_mend(tmp_path, monkeypatch, quick, brisk):
     from nimble_tile.core.trials import sets
     from test_cli import run
 
-    monkeypatch.setattr(sets, "own", lambda where=None: FEW)
+    monkeypatch.setattr(sets, "own", lambda where=None: sets.TrialSet(FEW))
     picture = tmp_path / "cat.png"
     picture.write_bytes(encoded(square_of("chelsea")))
     out = tmp_path / "out.png"

@@ -182,8 +182,8 @@ def test_trials_are_edited_added_switched_off_and_kept(window, settle, proved, q
     assert "called “In the hand”" in editor.note.text() and editor.isVisible()
     editor.trials[1] = editor.trials[1].model_copy(update={"name": "Under the hide"})
     editor._done()
-    window.proof.take_set(editor.trials)
-    assert sets.read(window.settings.trials_file) == tuple(editor.trials)
+    window.proof.take_set(editor.chosen)
+    assert sets.read(window.settings.trials_file) == editor.chosen
     shown = [t.name for t in window.wall.list.trials.trials]
     assert shown[:2] == ["In the hand", "Under the hide"] and "On a laptop screen" not in shown
     qtbot.waitUntil(lambda: not window.wall.list.trials.stale, timeout=40_000)

@@ -236,7 +236,8 @@ def table(path: Path, out: Path) -> None:
     rows = [row for row in rows if row["tried"] == [len(shipped()), len(other_trials())]]
     for row in rows:
         sound = row["readers"] == 4 and row["spare"] >= GOOD_SPARE
-        row["settled"] = settled_state(row["state"], sound, row["reach"])
+        row["settled"] = settled_state(sound, row["readers"] < 2, row["reach"])
+        row["zbar"] = row["outside"][0] / row["outside"][1]
     text = [HEAD.format(count=len(rows), others=len(other_trials()), good=GOOD, bad=BAD)]
     for title, half in (("Tuned on (even numbers)", 0), ("Reported on (odd numbers)", 1)):
         part = [row for row in rows if row["number"] % 2 == half]

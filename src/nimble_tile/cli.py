@@ -407,10 +407,11 @@ def check(
         box = box_at(size, region_on(size, region), size)
         pixels = pixels[box.slices]
         left, top = box.x, box.y
-    chosen = (read(set_) if set_ is not None else own()) if trials else ()
+    chosen = (read(set_) if set_ is not None else own()) if trials else None
     bay = ReaderBay()
     try:
-        checked = look_at(pixels, bay, expect, Room(bay) if trials else None, chosen, seed)
+        room, set_of = (Room(bay, chosen.readers), chosen.trials) if chosen else (None, ())
+        checked = look_at(pixels, bay, expect, room, set_of, seed)
     finally:
         bay.close()
     if report_ is not None:

@@ -34,7 +34,9 @@ def gentlest_pass(
 
     last = None
     tells = sys.stderr.isatty()
-    for last in search(piece, renderer, Room(bay), own(), wanted, seed):
+    chosen = own()
+    room = Room(bay, chosen.readers)
+    for last in search(piece, renderer, room, chosen.trials, wanted, seed):
         if tells:
             click.echo(f"\r{last.share:4.0%} {last.what:<45}", nl=False, err=True)
     if tells:
@@ -46,14 +48,14 @@ def found_in_words(made: PassStep, wanted: float) -> str:
     """What the gentlest pass bought, in a line."""
     before, best = made.before, made.best
     symbol = best.rendering.symbol
-    short = "" if made.holds else f" The wanted {wanted:.0%} was not reached."
+    fresh = "" if made.fresh is None else f" ({percent(made.fresh)} in fresh trials)"
     return (
         f"Gentlest pass: version {symbol.version}-{symbol.level}, strength "
         f"{best.piece.blend.strength:.0%}; reach {percent(before.reach)} before, "
-        f"{percent(best.reach)} now; "
-        f"fidelity {before.fidelity.ssim_view:.2f} before, {best.fidelity.ssim_view:.2f} now."
-        f"{short}"
-    )
+        f"{percent(best.reach)} now{fresh}; "
+        f"fidelity {before.fidelity.ssim_view:.2f} before, {best.fidelity.ssim_view:.2f} now. "
+        f"{made.shortfall(wanted)}"
+    ).rstrip()
 
 
 @click.command()
@@ -118,7 +120,9 @@ def mend(
     try:
         suspect = find(pixels, message, bay, area, symbols=symbols)[0]
         made = None
-        for step in mend(pixels, suspect, Room(bay), own(), wanted, kept, seed):
+        chosen = own()
+        room = Room(bay, chosen.readers)
+        for step in mend(pixels, suspect, room, chosen.trials, wanted, kept, seed):
             made = step.best
         rendering = rendering_of(made, pixels)
         verdict = export(rendering, out, Finish(), bay).verdict

@@ -115,6 +115,8 @@ def gentlest_json(made: PassStep, wanted: float) -> dict[str, Any]:
     return {
         "wanted": wanted,
         "holds": made.holds,
+        "reach": round(made.best.reach, 3),
+        "fresh": None if made.fresh is None else round(made.fresh, 3),
         "before": told(made.before),
         "after": told(made.best),
     }

@@ -23,7 +23,7 @@ from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.trials.outlook import settle
 from nimble_tile.core.trials.reach import reach
 from nimble_tile.core.trials.room import Result, Room
-from nimble_tile.core.trials.subject import Subject
+from nimble_tile.core.trials.subject import Subject, subject_on
 from nimble_tile.core.trials.trial import Trial
 
 TILE, OVERLAP = 1400, 300
@@ -148,7 +148,7 @@ def check(
         tell(f"Code {index + 1} of {len(found)}", share)
         finding = _finding(image, grey, reading, bay, expected)
         if room is not None and trials and finding.symbol is not None:
-            results = _tried(image, finding, room, trials, seed, stop)
+            results = _tried(image, finding, len(found) == 1, room, trials, seed, stop)
             settled = settle(finding.verdict, results)
             finding = replace(finding, results=results, verdict=settled)
         findings.append(finding)
@@ -253,12 +253,13 @@ def _told_most(grey: np.ndarray, box: Box, reading: Reading, bay: ReaderBay) -> 
 def _tried(
     image: np.ndarray,
     finding: Finding,
+    alone: bool,
     room: Room,
     trials: Sequence[Trial],
     seed: int,
     stop: Callable[[], bool],
 ) -> tuple[Result, ...]:
-    subject = subject_of_finding(image, finding)
+    subject = subject_of_finding(image, finding, alone)
     results = tuple(room.run(subject, trials, seed, stop, thumbs=True))
     if stop():
         raise Stopped
@@ -266,12 +267,15 @@ def _tried(
     return tuple(sorted(results, key=lambda result: order[result.trial]))
 
 
-def subject_of_finding(image: np.ndarray, finding: Finding) -> Subject:
-    """The code with its surroundings, as the subject of trials."""
+def subject_of_finding(image: np.ndarray, finding: Finding, alone: bool = False) -> Subject:
+    """The code with its surroundings as the subject of trials; `alone`: with the whole image."""
+    symbol = finding.symbol
+    if alone:
+        return subject_on(image, finding.quad, symbol, finding.text)
     x, y, width, height = finding.box
     more = TRIAL_SURROUNDINGS * max(width, height) + 4
     left, top = max(0, int(x - more)), max(0, int(y - more))
     part = image[top : int(y + height + more) + 1, left : int(x + width + more) + 1]
     part = np.ascontiguousarray(part)
     quad = finding.quad - np.array([left, top], float)
-    return Subject(part, quad, finding.symbol, finding.text)
+    return Subject(part, quad, symbol, finding.text)

@@ -33,16 +33,16 @@ SURROUNDINGS = 0.6
 readers are shown with it."""
 
 
-def seen_at(grey: np.ndarray, side: int) -> tuple[np.ndarray, float]:
+def seen_at(image: np.ndarray, side: int) -> tuple[np.ndarray, float]:
     """The image with this longer side, and what its coordinates must be divided by."""
     import cv2
 
-    longer = max(grey.shape)
+    longer = max(image.shape[:2])
     if longer <= side:
-        return grey, 1.0
+        return image, 1.0
     scale = side / longer
-    height, width = (max(1, round(extent * scale)) for extent in grey.shape)
-    return cv2.resize(grey, (width, height), interpolation=cv2.INTER_AREA), scale
+    height, width = (max(1, round(extent * scale)) for extent in image.shape[:2])
+    return cv2.resize(image, (width, height), interpolation=cv2.INTER_AREA), scale
 
 
 @dataclass(frozen=True)

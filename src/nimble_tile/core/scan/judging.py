@@ -34,10 +34,6 @@ from nimble_tile.core.scan.sampling import Sample, sample, upright_view
 from nimble_tile.core.scan.verdict import GOOD_SPARE, Mark, Reason, State, Verdict
 from nimble_tile.core.symbol.encode import Symbol
 
-LEAST_READERS = 0.5
-"""With fewer than this share of the readers the verdict is "fails": a passer-by
-tries once or twice with whatever phone they have."""
-
 ENOUGH_FADED = 0.75
 """Share of the readers that must read it as a faded print, see
 `nimble_tile.core.scan.faded`. Tuned on one half of the composites of docs/verdict.md."""
@@ -132,13 +128,14 @@ def sampled(rendering: Rendering) -> Sample:
     return seen.sample
 
 
-def missing(rendering: Rendering, bay: ReaderBay) -> int:
-    """How many readers do not read a rendering straight on: as `judge_rendering` looks, without
-    its reasons, and the smallest look first."""
+def missing(rendering: Rendering, bay: ReaderBay, readers: Sequence[str] = READER_NAMES) -> int:
+    """How many of some readers do not read a rendering straight on: as `judge_rendering` looks,
+    without its reasons, and the smallest look first."""
     framed, _ = framed_view(to_grey(rendering.image), rendering.box)
     text = rendering.symbol.text
     sides = sorted({min(max(framed.shape), LARGEST_LOOK), *rendering_looks(rendering)})
-    names = READS_MICRO if rendering.symbol.micro else READER_NAMES
+    able = READS_MICRO if rendering.symbol.micro else READER_NAMES
+    names = [name for name in able if name in readers]
     left = len(names)
     for look in looks(bay, framed, sides, names, lambda outcome: says(outcome, text)):
         left = sum(not says(outcome, text) for outcome in look.outcomes)
@@ -335,7 +332,7 @@ def _reported_spare(found: Sequence[Reading], expected: str | None) -> float | N
 def _state(marks: Sequence[Mark], expected: str | None, spare: float | None) -> State:
     able = [mark for mark in marks if mark.able]
     right = sum(mark.right(expected) for mark in able)
-    if right == 0 or right < LEAST_READERS * len(able):
+    if right == 0:
         return "fails"
     if right < len(able) or (spare is not None and spare < GOOD_SPARE):
         return "thin"

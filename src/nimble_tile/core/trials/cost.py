@@ -1,7 +1,7 @@
 """What each rung costs: the piece without it through the same trials.
 
-Without a rung means: its part of the work undone, all else kept. The message
-and the symbol have no "without"; the code rung is its look there.
+Without a rung means: its part of the work undone, all else kept. The message has no
+"without"; the code rung is plain modules in the smallest version there.
 """
 
 from __future__ import annotations
@@ -16,6 +16,7 @@ from nimble_tile.core.look import Look
 from nimble_tile.core.piece import Blend, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.judging import sampled
+from nimble_tile.core.symbol import tables
 from nimble_tile.core.trials.reach import reach
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import subject_of
@@ -25,7 +26,7 @@ RUNGS = ("code", "picture", "blend", "logo", "finish")
 """Rungs that can cost something, in the ladder's order."""
 
 WITHOUT = {
-    "code": "with plain black and white modules",
+    "code": "with plain modules in the smallest version",
     "picture": "without the picture",
     "blend": "with the code laid plainly on the picture",
     "logo": "without logos",
@@ -57,8 +58,10 @@ class Cost:
 def without(piece: Piece, rung: str) -> Piece | None:
     """The piece without one rung's part; None where the rung does nothing there."""
     if rung == "code":
-        changed = {"look": Look()}
-        there = not piece.look.plain
+        old = piece.code.version
+        version = "micro" if old == "micro" or tables.is_micro(old) else "auto"
+        changed = {"look": Look(), "code": piece.code.model_copy(update={"version": version})}
+        there = not piece.look.plain or old != version
     elif rung == "picture":
         changed = {"picture": Picture()}
         there = piece.picture.digest is not None
@@ -115,6 +118,9 @@ def costs(
             full = bare.finish.size or renderer.natural_size(bare)
         except UserError:
             continue  # the other parts depend on it
+        smallest = rendering.symbol.version == renderer.symbol(piece).version
+        if rung == "code" and piece.look.plain and smallest:
+            continue
         subject = subject_of(rendering, bare.finish.dpi, full)
         results = list(room.run(subject, trials, seed, stop))
         if stop():

@@ -18,7 +18,13 @@ GOOD_REACH = 0.78
 """Reach from which the verdict may be "well"."""
 
 BAD_REACH = 0.30
-"""Reach below which it is "fails"."""
+"""Reach below which it is "fails" if few readers read it straight on: what people do first."""
+
+FEW_READERS = 0.5
+"""Share of the readers below which they are few."""
+
+HOPELESS_REACH = 0.10
+"""Reach below which it is "fails" whoever reads it straight on."""
 
 LEAST_PAIRS = 12
 """(Trial, reader) pairs of the usual code below which a set says too little."""
@@ -38,15 +44,18 @@ def settle(verdict: Verdict, results: Sequence[Result]) -> Verdict:
     -------
     Verdict
         With `reach`, and with another state and a further reason where the
-        trials say so. A code that readers do not read straight on stays as it
-        is, whatever trials found.
+        trials say so. A code that says something else stays as it is.
     """
     found = reach(results)
     if found is None or sum(result.pairs[1] for result in results) < LEAST_PAIRS:
         return replace(verdict, reach=found)
-    right, able = verdict.readers_right
+    counted = [mark for mark in verdict.marks if mark.able and mark.name in results[0].passed.read]
+    right, able = sum(mark.right(verdict.expected) for mark in counted), len(counted)
     enough = verdict.spare is None or verdict.spare >= GOOD_SPARE
-    state = settled_state(verdict.state, right == able and enough, found)
+    few = right < FEW_READERS * able
+    state = settled_state(right == able and enough, few, found)
+    if verdict.matches is False and verdict.found:
+        state = verdict.state
     reasons = verdict.reasons
     if state == "well":
         # A whole set of trials outweighs the fear from one hard look.
@@ -56,20 +65,20 @@ def settle(verdict: Verdict, results: Sequence[Result]) -> Verdict:
     return replace(verdict, state=state, reach=found, reasons=reasons)
 
 
-def settled_state(first: State, sound: bool, found: float) -> State:
+def settled_state(sound: bool, few: bool, found: float) -> State:
     """The state that a reach settles.
 
     Parameters
     ----------
-    first : {"well", "thin", "fails"}
-        The first verdict's.
     sound : bool
         Whether all readers that could read it rightly, straight on, and enough
         spare is left.
+    few : bool
+        Whether few readers read it straight on.
     found : float
-        The reach, 0 to 1.
+        The reach.
     """
-    if first == "fails" or found < BAD_REACH:
+    if found < HOPELESS_REACH or (few and found < BAD_REACH):
         return "fails"
     return "well" if found >= GOOD_REACH and sound else "thin"
 

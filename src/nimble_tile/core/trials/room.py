@@ -50,6 +50,14 @@ class Pass:
         """How many read it."""
         return sum(self.read.values())
 
+    def only(self, readers: Sequence[str]) -> Pass:
+        """What some of the readers made of it."""
+        if all(name in readers for name in self.read):
+            return self
+        read = {name: ok for name, ok in self.read.items() if name in readers}
+        trouble = {name: how for name, how in self.trouble.items() if name in readers}
+        return Pass(read, trouble, self.seconds)
+
 
 @dataclass(frozen=True, eq=False)
 class Result:
@@ -90,10 +98,12 @@ class Room:
     Parameters
     ----------
     bay : ReaderBay
+    readers : sequence of str
+        Those that count; others are asked, too, so that a change of mind costs nothing.
     """
 
-    def __init__(self, bay: ReaderBay) -> None:
-        self.bay = bay
+    def __init__(self, bay: ReaderBay, readers: Sequence[str] = READER_NAMES) -> None:
+        self.bay, self.readers = bay, tuple(readers)
         self._memory = Memory()
 
     def studio(self, subject: Subject) -> Studio:
@@ -164,7 +174,8 @@ class Room:
         new = [job for job in jobs if not self._known(*job, seed, False)]
         if new:
             self._look(new, self._frames(new, seed), seed, False, [])
-        return [self._memory.get("pass", _key(*job, seed)) for job in jobs]
+        found = [self._memory.get("pass", _key(*job, seed)) for job in jobs]
+        return [passed.only(self.readers) for passed in found]
 
     def _frames(self, jobs: Sequence[tuple[Subject, Trial]], seed: int) -> list[CameraFrame | None]:
         if len(jobs) < 2:
@@ -210,6 +221,7 @@ class Room:
         passed, usual = (self._memory.get("pass", key) for key in keys)
         if passed is None or usual is None:
             return None
+        passed, usual = passed.only(self.readers), usual.only(self.readers)
         return Result(trial, passed, usual, self._memory.get("thumb", keys[0]) if thumbs else None)
 
 

@@ -2,13 +2,15 @@
 
 A file is one JSON object, meant to be read and changed by people:
 ``{"format": "nimble-tile trials", "schema": 1, "trials": [{"name": …, "view":
-{"distance": 400}, …}]}``. What is left out has its usual value.
+{"distance": 400}, …}], "readers": ["zxing-cpp", "quirc"]}``. What is left out has its usual
+value; without ``readers`` all count.
 """
 
 from __future__ import annotations
 
 import json
 from collections.abc import Sequence
+from dataclasses import dataclass
 from importlib.resources import files
 from pathlib import Path
 
@@ -16,6 +18,7 @@ from pydantic import ValidationError
 
 from nimble_tile.core.errors import OutputError, ProjectError
 from nimble_tile.core.files import read_document, refused, write_atomically
+from nimble_tile.core.scan.readers import READER_NAMES
 from nimble_tile.core.trials.trial import Trial
 
 FORMAT = "nimble-tile trials"
@@ -24,6 +27,21 @@ SUFFIX = ".json"
 
 MOST_BYTES = 1 << 20
 MOST_TRIALS = 200
+
+
+@dataclass(frozen=True)
+class TrialSet:
+    """Trials, and whose readings count.
+
+    Attributes
+    ----------
+    trials : tuple of Trial
+    readers : tuple of str
+        Readers that count, in the order of `READER_NAMES`; one at least.
+    """
+
+    trials: tuple[Trial, ...]
+    readers: tuple[str, ...] = READER_NAMES
 
 
 def shipped() -> tuple[Trial, ...]:
@@ -43,16 +61,16 @@ def own_file() -> Path:
     return user_data_path("nimble-tile") / "trials.json"
 
 
-def own(where: Path | None = None) -> tuple[Trial, ...]:
+def own(where: Path | None = None) -> TrialSet:
     """The designer's set, or the one that ships where none was saved or it is damaged."""
     path = where or own_file()
     try:
-        return read(path) if path.is_file() else shipped()
+        return read(path) if path.is_file() else TrialSet(shipped())
     except ProjectError:
-        return shipped()
+        return TrialSet(shipped())
 
 
-def read(path: Path) -> tuple[Trial, ...]:
+def read(path: Path) -> TrialSet:
     """Read a file of trials.
 
     Raises
@@ -67,8 +85,12 @@ def read(path: Path) -> tuple[Trial, ...]:
         raise refused(path, "there are no trials in it")
     if len(entries) > MOST_TRIALS:
         raise refused(path, f"it has more than {MOST_TRIALS} trials")
+    names = document.get("readers", list(READER_NAMES))
+    counted = tuple(name for name in READER_NAMES if isinstance(names, list) and name in names)
+    if not counted:
+        raise refused(path, "none of its readers is known here")
     try:
-        return _trials(document)
+        return TrialSet(_trials(document), counted)
     except (ValidationError, ValueError, RecursionError) as error:
         detail = ""
         if isinstance(error, ValidationError):
@@ -77,8 +99,8 @@ def read(path: Path) -> tuple[Trial, ...]:
         raise refused(path, f"a value in it is not possible{detail}") from None
 
 
-def write(trials: Sequence[Trial], path: Path) -> None:
-    """Write a set of trials.
+def write(trials: Sequence[Trial], path: Path, readers: Sequence[str] = READER_NAMES) -> None:
+    """Write a set of trials and the readers that count.
 
     Raises
     ------
@@ -90,6 +112,8 @@ def write(trials: Sequence[Trial], path: Path) -> None:
         "schema": SCHEMA,
         "trials": [trial.model_dump(exclude_defaults=True) for trial in trials],
     }
+    if tuple(readers) != READER_NAMES:
+        document["readers"] = list(readers)
     data = json.dumps(document, ensure_ascii=False, indent=1).encode("utf-8")
     path = Path(path)
     try:

@@ -16,9 +16,11 @@ from functools import cached_property, lru_cache
 import numpy as np
 
 from nimble_tile.core.errors import MessageError
+from nimble_tile.core.judged import fair_size
 from nimble_tile.core.picture.warping import mapped, matrix_to
 from nimble_tile.core.piece import Code, Message
 from nimble_tile.core.rendering import Rendering, plain_code
+from nimble_tile.core.scan.framed import seen_at
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.encode import Symbol, encode
 from nimble_tile.core.trials.trial import Trial
@@ -195,6 +197,24 @@ def subject_of(rendering: Rendering, dpi: float | None = None, full: int = 0) ->
     scale = (full or max(rendering.size)) / max(rendering.size)
     size = found.edge * scale / dpi * 25.4
     return replace(found, own_size=size)
+
+
+def subject_on(image: np.ndarray, quad: np.ndarray, symbol: Symbol, expected: str) -> Subject:
+    """A symbol on a finished image as the subject of trials, at the size at which all are judged.
+
+    Parameters
+    ----------
+    image : ndarray of uint8, H × W × 3 sRGB
+    quad : ndarray, 4 × 2
+        Corners of the symbol; its quiet zone is taken as the standard asks for it.
+    symbol : Symbol
+    expected : str
+    """
+    longer, modules = max(image.shape[:2]), symbol.side + 2 * quiet_modules(symbol)
+    edge = float(np.hypot(*(np.roll(quad, -1, axis=0) - quad).T).mean())
+    size = fair_size(longer, modules, edge * modules / symbol.side / longer)
+    image, scale = seen_at(image, size)
+    return Subject(np.ascontiguousarray(image), quad * scale, symbol, expected)
 
 
 def quiet_modules(symbol: Symbol) -> int:

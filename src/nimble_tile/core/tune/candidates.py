@@ -9,9 +9,6 @@ from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.fidelity import Fidelity
 from nimble_tile.core.tune.guess import Trait
 
-MISSING = 0.02
-"""Likeness taken off for each reader that does not read the image straight on."""
-
 COLOUR = 0.001
 """Likeness that a unit of mean colour difference is worth."""
 
@@ -27,21 +24,17 @@ class Candidate:
     reach : float
         Passes over those of the usual code.
     fidelity : Fidelity
-    missing : int
-        Readers that do not read the image straight on, where it was looked at.
     """
 
     piece: Piece
     rendering: Rendering
     reach: float
     fidelity: Fidelity
-    missing: int = 0
 
     @property
     def worth(self) -> float:
-        """Likeness, less a little for changed colours and for readers that miss it."""
-        seen = self.fidelity.ssim_view - COLOUR * self.fidelity.delta_e_mean
-        return seen - MISSING * self.missing
+        """Likeness, less a little for changed colours."""
+        return self.fidelity.ssim_view - COLOUR * self.fidelity.delta_e_mean
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,11 +48,15 @@ class PassStep:
     best : Candidate or None
         The best so far: one that holds the wanted reach, else the one that holds most.
     holds : bool
-        Whether the best holds the wanted reach.
+        Whether the best holds the wanted reach, as far as it is known.
     share : float
         Of the work that is done, 0 to 1.
     what : str
         What is being done.
+    confirmed : bool
+        Whether the best was looked at in fresh trials and at other sizes.
+    fresh : float or None
+        Its reach in trials that had no part in the search; known at the end.
     """
 
     before: Candidate
@@ -67,6 +64,18 @@ class PassStep:
     holds: bool
     share: float
     what: str
+    confirmed: bool = False
+    fresh: float | None = None
+
+    def shortfall(self, wanted: float) -> str:
+        """What is missing of what was wanted, in a sentence; empty where it holds."""
+        if not self.confirmed:
+            return "It was ended before fresh trials could confirm it."
+        if self.holds:
+            return ""
+        if self.best is not None and self.best.reach >= wanted:
+            return f"Fresh trials and other sizes do not confirm the wanted {wanted:.0%}."
+        return f"The wanted {wanted:.0%} was not reached."
 
 
 @dataclass(frozen=True)

@@ -13,27 +13,28 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
 from nimble_tile.core.errors import MessageError, Stopped, UserError
+from nimble_tile.core.judged import judged_size
 from nimble_tile.core.piece import Blend, Code, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.fidelity import Fidelity
 from nimble_tile.core.scan.judging import fidelity_of, missing
 from nimble_tile.core.symbol.encode import encode
+from nimble_tile.core.trials.fresh import fresh
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import subject_of, usual_code
 from nimble_tile.core.trials.trial import Trial
 from nimble_tile.core.tune import GENTLEST_REACH
 from nimble_tile.core.tune.candidates import Candidate, Guess, PassStep
+from nimble_tile.core.tune.confirm import CONFIRMING, Confirmation, Elsewhere, stronger
 from nimble_tile.core.tune.guess import LIKENESS, REACH, Trait, as_rows, chance, predict
 from nimble_tile.core.tune.measure import Measure
 from nimble_tile.core.tune.weak import weakest
-
-SIZE = 1024
-"""Longer side, in pixels, at which candidates are judged, where the piece is not smaller."""
 
 LEVELS_TRIED = (("L", 3, 0.62), ("M", 2, 0.55), ("Q", 1, 0.5))
 """Levels that are tried, with how many versions of each, from the smallest on, and the strength
@@ -48,10 +49,10 @@ SHARINGS = tuple((finders, quiet) for quiet in (0.0, -0.2, 0.2) for finders in (
 STRENGTHS = tuple(round(0.2 + 0.03 * step, 2) for step in range(27))
 """Strengths that are guessed about; by one or two hundredths more each second and third time."""
 
-MOST_CANDIDATES = 18
+MOST_CANDIDATES = 14
 """Candidates that readers look at after the first comparison."""
 
-RENDERED = 26
+RENDERED = 22
 """Candidates that are rendered then: some turn out to be less alike than the best."""
 
 OWN_LOOKS = 2
@@ -76,32 +77,39 @@ MATCHED = 0.53
 """Likeness that a mask gains by each unit of weighted match: measured on six photographs, where
 it explains more than half of the variance between masks."""
 
-EACH = (-0.02, -0.06)
+EACH = (-0.03, 0.0)
 """Strength that is added for all before each module gets a strength of its own."""
 
-KEPT_MARGIN = 20.0
+KEPT_MARGIN = 10.0
 """Margin, in steps of 255 of a frame, at which a module's strength stays as it is."""
 
-MARGIN_SLOPE = 60.0
+MARGIN_SLOPE = 40.0
 """Steps of 255 of further margin that would take all of a module's strength."""
 
-LEAST_FACTOR, MOST_FACTOR = 0.5, 1.25
+LEAST_FACTOR, MOST_FACTOR = 0.8, 1.5
 """Limits of a module's strength in parts of the others'."""
 
-EACH_AT = (14,)
+EACH_BRINGS = 0.02
+"""Likeness that strengths of their own bring, about."""
+
+EACH_AT = (10,)
 """Looks before which modules get strengths of their own."""
 
-MOST_MISSING = 1
-"""Readers that need not read the image straight on: some are blind to large flat areas there, and
-read every photo of it."""
-
 FINALISTS = 4
-"""Candidates, the most alike of those that hold, that are looked at with another seed: what holds
-by luck alone does not do so twice."""
+"""Candidates, the most alike of those that hold, that must hold elsewhere, too: what holds by luck
+alone does not do so twice."""
 
-ELSEWHERE = 0.4
-"""Likeness that a unit of reach missing with another seed is worth: half of what it costs to gain
-it, as the truth lies about in the middle."""
+CONFIRMED = 6
+"""Candidates that are looked at elsewhere at most."""
+
+LEAST_RAISE, MOST_RAISE = 0.015, 0.1
+"""Limits by which a candidate that nearly holds is made stronger."""
+
+RAISE_SLOPE = 1.6
+"""What a unit of strength adds to a reach that is nearly enough."""
+
+RAISE_COSTS = 0.3
+"""Likeness that a unit of strength costs, about."""
 
 
 def ready(piece: Piece) -> None:
@@ -124,7 +132,7 @@ def search(
     wanted: float = GENTLEST_REACH,
     seed: int = 0,
     stop: Callable[[], bool] = lambda: False,
-    size: int = SIZE,
+    size: int | None = None,
 ) -> Iterator[PassStep]:
     """Search for the gentlest blend of a piece.
 
@@ -143,7 +151,7 @@ def search(
     stop : callable
         Asked all the time; True: the search ends with what it has.
     size : int
-        Longer side at which candidates are judged.
+        Longer side at which candidates are judged; None: as everywhere.
 
     Yields
     ------
@@ -165,7 +173,7 @@ class _Search:
         self.piece, self.renderer, self.room = piece, renderer, room
         self.trials, self.wanted, self.seed = trials, wanted, seed
         self.stop = stop
-        self.size = min(size, piece.finish.size or renderer.natural_size(piece))
+        self.size = size or judged_size(piece, renderer)
         self.passing: list[Candidate] = []
         self.most: Candidate | None = None
         self.symbols = candidates(piece)
@@ -176,14 +184,20 @@ class _Search:
             + len(self.symbols)
             + MOST_CANDIDATES
             + len(EACH) * len(EACH_AT)
-            + FINALISTS
+            + CONFIRMED
         )
         self.looked: list[Candidate] = []
         self.judged = 0  # by readers
         self.matches: list[np.ndarray] = []
+        self.maps: dict[int, str] = {}  # by the candidate
+        self.drawn = fresh(trials, seed + CONFIRMING)
+        self.confirmed: Candidate | None = None
+        self.seen: Confirmation | None = None
+        self.fresh: float | None = None
 
     def run(self) -> Iterator[PassStep]:
-        self.measure = self._measure(self.seed)
+        self.usual = usual_code(self.piece.message.text)
+        self.measure = Measure(self.room, self.usual, self.trials, self.seed, self.stop)
         # One candidate is rendered while the readers look at the one before it.
         with ThreadPoolExecutor(1) as self.pool:
             try:
@@ -227,6 +241,8 @@ class _Search:
                 waiting = after
             yield self._progress("Finding mask and strength")
         yield from self._confirm()
+        if self.confirmed is not None:
+            self.fresh = self.elsewhere.told(self.confirmed)
 
     def _as_it_is(self) -> Iterator[PassStep]:
         """The piece's own blend and symbol with another strength: what a person would try."""
@@ -328,43 +344,77 @@ class _Search:
         return Trait(self.symbols.index(version), symbol.mask, *known[0])
 
     def _each(self) -> Iterator[PassStep]:
-        """Strengthen the modules that are weak in frames, weaken those with margin to spare."""
+        """Each module of the best with a strength of its own."""
         best = self.best
         if best is None:
             return
-        quiet = best.piece.code.quiet_zone
-        level = [
-            trial
-            for trial in self.measure.trials
-            if not (trial.wear.smudge or trial.wear.fold or trial.wear.crumple)
-        ]
-        subject = subject_of(best.rendering)
-        margin = weakest(self.room, subject, quiet, level, self.seed)
-        factors = np.clip(1 - (margin - KEPT_MARGIN) / MARGIN_SLOPE, LEAST_FACTOR, MOST_FACTOR)
-        factors[np.pad(subject.symbol.anatomy.codeword < 0, quiet, constant_values=True)] = 1
-        digest = self.renderer.pictures.add_mask(np.rint(factors * 128).astype(np.uint8))
         for added in EACH:
-            strength = round(float(np.clip(best.piece.blend.strength + added, 0.1, 1)), 3)
-            piece = best.piece.edited("blend", strength=strength, map=digest)
-            self._try(self._ahead(piece), self.wanted)
+            self._try(self._ahead(self._mapped(best, added)), self.wanted)
             yield self._progress("Giving each module its own strength")
 
-    def _confirm(self) -> Iterator[PassStep]:
-        """Of the best candidates, the one that also holds with other noise and smudges."""
-        if len(self.passing) < 2:
-            return
-        other = self._measure(self.seed + 1)
-        ranked = sorted(self.passing, key=lambda found: -found.worth)[:FINALISTS]
-        scores = []
-        for found in ranked:
-            short = min(0.0, other.reach(found.rendering) - self.wanted)
-            scores.append(found.worth + ELSEWHERE * short)
-            yield self._progress("Looking with other noise")
-        self.passing = [ranked[int(np.argmax(scores))]]
+    def _mapped(self, found: Candidate, added: float) -> Piece:
+        """Strengthen the modules that are weak in frames, weaken those with margin to spare."""
+        piece = found.piece
+        known = self.maps.get(id(found))
+        if known is None:
+            quiet = piece.code.quiet_zone
+            level = [
+                trial for trial in (*self.measure.trials, *self.drawn)
+                if not (trial.wear.smudge or trial.wear.fold or trial.wear.crumple)
+            ]  # fmt: skip
+            subject = subject_of(found.rendering)
+            margin = weakest(self.room, subject, quiet, level, self.seed)
+            factors = np.clip(1 - (margin - KEPT_MARGIN) / MARGIN_SLOPE, LEAST_FACTOR, MOST_FACTOR)
+            function = subject.symbol.anatomy.codeword < 0
+            factors[np.pad(function, quiet, constant_values=True)] = 1
+            known = self.renderer.pictures.add_mask(np.rint(factors * 128).astype(np.uint8))
+            self.maps[id(found)] = known
+        strength = round(float(np.clip(piece.blend.strength + added, 0.1, 1)), 3)
+        return piece.edited("blend", strength=strength, map=known)
 
-    def _measure(self, seed: int) -> Measure:
-        usual = usual_code(self.piece.message.text)
-        return Measure(self.room, usual, self.trials, seed, self.stop)
+    def _confirm(self) -> Iterator[PassStep]:
+        """The most alike candidate that holds in fresh trials and at other sizes, too.
+
+        One that nearly does is made a little stronger, as long as that promises more than the
+        next one.
+        """
+        self.elsewhere = Elsewhere(
+            self.room, self.renderer, self.usual, self.trials, self.wanted, self.seed, self.size,
+            self.stop,
+        )  # fmt: skip
+        ranked = sorted(self.passing, key=lambda found: -found.worth)[:FINALISTS]
+        ranked = ranked or [found for found in (self.most,) if found is not None]
+        # Promised likeness, and a candidate or how one is made.
+        waiting: list[tuple[float, Candidate | Callable[[], Piece]]] = [
+            (found.worth, found) for found in ranked
+        ]
+        for found in ranked[:1]:
+            if found.piece.blend.map is None:
+                waiting.append((found.worth + EACH_BRINGS, partial(self._mapped, found, EACH[0])))
+        for _ in range(CONFIRMED):
+            waiting.sort(key=lambda one: one[0])
+            if not waiting:
+                return
+            _, next_one = waiting.pop()
+            if isinstance(next_one, Candidate):
+                found = next_one
+            else:
+                found = self._try(self._ahead(next_one()))
+            seen = self.elsewhere.confirm(found)
+            seen = Confirmation(max(seen.short, self.wanted - found.reach))
+            yield self._progress("Looking with fresh trials and at other sizes")
+            if self._settles(found, seen):
+                return
+            by = float(np.clip(seen.short / RAISE_SLOPE, LEAST_RAISE, MOST_RAISE))
+            if found.piece.blend.strength < 1:
+                promise = found.worth - RAISE_COSTS * by
+                waiting.append((promise, partial(stronger, found.piece, by)))
+
+    def _settles(self, found: Candidate, seen: Confirmation) -> bool:
+        """Whether a candidate is the answer; the best of those that are not is remembered."""
+        if self.seen is None or seen.short < self.seen.short:
+            self.confirmed, self.seen = found, seen
+        return seen.holds
 
     def _with(self, version: str, level: str, strength: float) -> Piece:
         old = self.piece
@@ -396,10 +446,9 @@ class _Search:
             return found  # not worth reading, whatever the readers would say
         self.judged += 1
         reach = self.measure.reach(rendering, least)
-        lacks = missing(rendering, self.room.bay) if reach >= self.wanted else 0
-        if lacks > MOST_MISSING:
+        if reach >= self.wanted and missing(rendering, self.room.bay, self.room.readers):
             reach = min(reach, self.wanted - REACH_SPARE)
-        return replace(found, reach=reach, missing=lacks)
+        return replace(found, reach=reach)
 
     def _try(self, made: Future, least: float = 0.0) -> Candidate:
         """Judge a candidate (from `_ahead`) and remember it if it is better."""
@@ -414,14 +463,18 @@ class _Search:
 
     @property
     def best(self) -> Candidate | None:
-        """The best that holds, else what holds most."""
+        """The one that was confirmed, else the best that holds, else what holds most."""
+        if self.confirmed is not None:
+            return self.confirmed
         if self.passing:
             return max(self.passing, key=lambda found: found.worth)
         return self.most
 
     def _progress(self, what: str) -> PassStep:
         share = min(1.0, self.done / self.total)
-        return PassStep(self.before, self.best, bool(self.passing), share, what)
+        best, seen = self.best, self.seen
+        holds = best is not None and best.reach >= self.wanted and (seen is None or seen.holds)
+        return PassStep(self.before, best, holds, share, what, seen is not None, self.fresh)
 
 
 def candidates(piece: Piece) -> list[tuple[str, str]]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import threading
 import time
 from dataclasses import dataclass
@@ -14,8 +13,8 @@ from PySide6.QtGui import QImage
 from nimble_tile import log
 from nimble_tile.core.additions import Layout
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.judged import JUDGED, judged_size
 from nimble_tile.core.memory import Memory, give_back
-from nimble_tile.core.picture.placing import region_on, side_of
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Piece, Region
 from nimble_tile.ui.kit.images import to_qimage
@@ -29,14 +28,6 @@ if TYPE_CHECKING:
     from nimble_tile.core.scan.bay import ReaderBay
     from nimble_tile.core.scan.verdict import Verdict
     from nimble_tile.core.study import Student
-
-PREVIEW = 1024
-"""Longer side of the preview, in pixels."""
-
-LARGEST_PREVIEW = 2048
-PREVIEW_MODULE = 5
-"""Pixels a module that the preview grants, up to `LARGEST_PREVIEW`, so that a
-small code on a large picture is judged fairly."""
 
 TRIM = 25
 """Renderings after which free memory is given back, once nobody waits."""
@@ -124,26 +115,6 @@ def beyond(rendering: Rendering) -> str:
             what = "caption" if item.role == "caption" else "frame"
             return f"The {what} reaches beyond the picture and is cut off there."
     return ""
-
-
-def preview_size(piece: Piece, renderer: Renderer) -> tuple[int, int]:
-    """Longer side to render at for the screen, and the piece's natural one."""
-    natural = renderer.natural_size(piece)
-    final = piece.finish.size or natural
-    wanted = PREVIEW
-    extent = renderer.picture_size(piece)
-    modules = renderer.symbol(piece).side + 2 * piece.code.quiet_zone
-    if piece.layout.digest is not None:
-        # The place is a part of the layout, and the code a part of the piece.
-        wanted = LARGEST_PREVIEW
-    elif extent is None:
-        share = modules * renderer.module_pixels(piece) / final
-        wanted = max(wanted, math.ceil(PREVIEW_MODULE * modules / max(share, 0.05)))
-    else:
-        region = region_on(extent, piece.picture.region)
-        share = side_of(region) / max(extent)
-        wanted = max(wanted, math.ceil(PREVIEW_MODULE * modules / share))
-    return min(final, wanted, LARGEST_PREVIEW), natural
 
 
 class Engine(QObject):
@@ -338,7 +309,8 @@ class Engine(QObject):
 
         work = self.wants.work if piece.picture.digest is not None else ""
         try:
-            size, natural = preview_size(piece, self._renderer)
+            size = judged_size(piece, self._renderer)
+            natural = self._renderer.natural_size(piece)
             if hurry:
                 size = max(LEAST_HURRIED, round(size * HURRIED))
             rendering = self._renderer.render(piece, size, hurry or self.wants.moving)
@@ -384,7 +356,7 @@ class Engine(QObject):
 
     def _picture_alone(self, piece: Piece) -> QImage | None:
         try:
-            canvas = self._renderer.canvas(piece, PREVIEW)
+            canvas = self._renderer.canvas(piece, JUDGED)
         except UserError:
             return None
         return None if canvas is None else to_qimage(canvas)

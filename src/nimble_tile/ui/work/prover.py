@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from nimble_tile.core.scan.bay import ReaderBay
     from nimble_tile.core.scan.verdict import Verdict
     from nimble_tile.core.trials.room import Room
+    from nimble_tile.core.trials.sets import TrialSet
     from nimble_tile.core.trials.subject import Subject
     from nimble_tile.core.trials.trial import Trial
     from nimble_tile.core.trials.why import Clues
@@ -90,7 +91,7 @@ class Prover(QObject):
         self._room: Room | None = None
         self._renderer: Renderer | None = None
         self._known_subject: tuple[Rendering, int, Subject] | None = None
-        self._set: tuple[Trial, ...] | None = None
+        self._set: TrialSet | None = None
         self.own_set: Path | None = None  # file of the designer's own set
         self.paused = False  # by the designer
         self._holds = 0  # others that need the readers
@@ -101,15 +102,24 @@ class Prover(QObject):
     @property
     def trials(self) -> tuple[Trial, ...]:
         """The set of trials; the designer's own if there is one."""
+        return self._chosen().trials
+
+    @property
+    def readers(self) -> tuple[str, ...]:
+        """The readers that count."""
+        return self._chosen().readers
+
+    def _chosen(self) -> TrialSet:
         if self._set is None:
             from nimble_tile.core.trials.sets import own
 
             self._set = own(self.own_set)
         return self._set
 
-    def use(self, trials: Sequence[Trial]) -> None:
+    def use(self, chosen: TrialSet) -> None:
         """Take another set of trials, and begin again."""
-        self._set = tuple(trials)
+        self._set = chosen
+        self.room().readers = chosen.readers
         self.again()
 
     @property
@@ -178,11 +188,11 @@ class Prover(QObject):
         if self._room is None:
             from nimble_tile.core.trials.room import Room
 
-            self._room = Room(self._bay)
+            self._room = Room(self._bay, self.readers)
         return self._room
 
     def preview(self, trial: Trial) -> Callable[[], tuple] | None:
-        """Work that gives trial, frame, and who reads it and the plain twin; for other threads.
+        """Work that gives trial, frame, and who reads it and the usual code; for other threads.
 
         None where there is no code.
         """
@@ -193,7 +203,7 @@ class Prover(QObject):
         def work() -> tuple:
             subject, room = self._subject(case), self.room()
             frame = room.frame(subject, trial, SEED)
-            passes = room.passes([(subject, trial), (subject.twin, trial)], SEED)
+            passes = room.passes([(subject, trial), (subject.usual, trial)], SEED)
             return trial, frame, *passes
 
         return work

@@ -74,10 +74,10 @@ class GentlestRun(QObject):
         from nimble_tile.core.trials.room import Room
         from nimble_tile.core.tune.gentlest import search
 
-        renderer = Renderer(self.tools.pictures)
+        renderer, readers = Renderer(self.tools.pictures), self.tools.prover.readers
         last = None
         steps = search(
-            piece, renderer, Room(self.tools.bay), trials, wanted,
+            piece, renderer, Room(self.tools.bay, readers), trials, wanted,
             stop=lambda: progress.cancelled or self._enough or run != self._run,
         )  # fmt: skip
         for step in steps:
@@ -112,8 +112,9 @@ class GentlestRun(QObject):
         text = _bought(last)
         if not _worth(last):
             text = "Nothing gentler was found that holds that much; the piece is as it was."
-        elif not last.holds:
-            text += f" The wanted {wanted:.0%} was not reached: ask for less, or shorten the text."
+        elif short := last.shortfall(wanted):
+            advice = " Ask for less, or shorten the text." if last.confirmed else ""
+            text += f" {short}{advice}"
         self.rung.tell_pass(text)
 
     def _failed(self, run: int, error: UserError) -> None:
@@ -152,8 +153,9 @@ def _bought(step: Search) -> str:
     if best is None:
         return ""
     symbol = best.rendering.symbol
+    fresh = "" if step.fresh is None else f" ({percent(step.fresh)} in fresh trials)"
     return (
-        f"Reach {percent(before.reach)} before, {percent(best.reach)} now. "
+        f"Reach {percent(before.reach)} before, {percent(best.reach)} now{fresh}. "
         f"Fidelity {before.fidelity.ssim_view:.2f} before, {best.fidelity.ssim_view:.2f} now. "
         f"Version {symbol.version}-{symbol.level}."
     )

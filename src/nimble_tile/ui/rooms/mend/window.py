@@ -299,7 +299,7 @@ class MendWindow(SideWindow):
             from nimble_tile.core.trials.room import Room
             from nimble_tile.core.tune.mend import mend
 
-            room = Room(tools.bay)
+            room = Room(tools.bay, tools.prover.readers)
             for step in mend(pixels, suspect, room, trials, wanted, veto, 0, task.stop):
                 self._better.emit(task.run, step)
             return True

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from nimble_tile.core.trials.cost import Cost
     from nimble_tile.core.trials.limits import Reached
     from nimble_tile.core.trials.room import Result
+    from nimble_tile.core.trials.sets import TrialSet
     from nimble_tile.core.trials.trial import Trial
     from nimble_tile.core.trials.why import Why
     from nimble_tile.ui.work.engine import Engine
@@ -123,7 +124,9 @@ class ProofDesk(QObject):
             self._done = 0
             self.wall.list.trials.take_set([trial for trial in self.prover.trials if trial.on])
             self.wall.list.trials.begin()
-            self.wall.gauge.take(done=0, of=count, bars=self.wall.list.trials.bars())
+            self.wall.gauge.take(
+                done=0, of=count, bars=self.wall.list.trials.bars(), readers=self.prover.readers
+            )
 
     def _tried(self, ticket: int, result: Result) -> None:
         if not self._current(ticket):
@@ -166,6 +169,7 @@ class ProofDesk(QObject):
         if not self._current(ticket):
             return
         from nimble_tile.core.trials.cost import WITHOUT
+        from nimble_tile.core.trials.reach import percent
 
         self.costs[cost.rung] = cost
         if cost.reach is None:
@@ -175,7 +179,7 @@ class ProofDesk(QObject):
         state = "fails" if cost.reach >= DEAR else "thin" if cost.reach >= FAIR else "well"
         label = f"costs {points} %" if points > 0 else f"gives {-points} %" if points else "free"
         without, now = cost.reach_without, self.answer.reach
-        told = f"Reach is {without:.0%} {WITHOUT[cost.rung]}, {now:.0%} with it."
+        told = f"Reach is {percent(without)} {WITHOUT[cost.rung]}, {percent(now)} with it."
         if cost.spare is not None and round(100 * cost.spare):
             told += f" Spare: {abs(cost.spare):.0%} {'more' if cost.spare > 0 else 'less'} without."
         self.ladder.set_cost(cost.rung, label, state, told)
@@ -256,18 +260,19 @@ class ProofDesk(QObject):
         editor.dress(self._theme)
         editor.exec()
         if editor.result():
-            self.take_set(editor.trials)
+            self.take_set(editor.chosen)
 
-    def take_set(self, trials) -> None:
+    def take_set(self, chosen: TrialSet) -> None:
         """Try another set from now on, and keep it."""
         from nimble_tile.core.trials.sets import write
 
         try:
-            write(trials, Path(self.tools.settings.trials_file))
+            write(chosen.trials, Path(self.tools.settings.trials_file), chosen.readers)
         except UserError as error:
             self.tools.notices.say(f"The trials are used but were not saved. {error}")
-        self.prover.use(trials)
-        self.wall.list.trials.take_set([trial for trial in trials if trial.on])
+        self.prover.use(chosen)
+        self.wall.list.trials.take_set([trial for trial in chosen.trials if trial.on])
+        self.wall.gauge.take(readers=chosen.readers)
 
     def dress(self, theme: themes.Theme) -> None:
         """Follow the theme."""

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
+    QCheckBox,
     QDialog,
     QFileDialog,
     QGridLayout,
@@ -22,7 +23,8 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile.core.errors import UserError
-from nimble_tile.core.trials.sets import MOST_TRIALS, read, shipped, write
+from nimble_tile.core.scan.readers import READER_NAMES
+from nimble_tile.core.trials.sets import MOST_TRIALS, TrialSet, read, shipped, write
 from nimble_tile.core.trials.trial import Trial
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Choice, row, scrolled, set_rank, soft
@@ -36,7 +38,7 @@ if TYPE_CHECKING:
 
 
 class TrialEditor(QDialog):
-    """The set of trials; `trials` is what was made of it."""
+    """The set of trials; `chosen` is what was made of it."""
 
     def __init__(self, parent: QWidget, prover: Prover) -> None:
         super().__init__(parent)
@@ -44,6 +46,7 @@ class TrialEditor(QDialog):
         self.resize(1040, 680)
         self.prover = prover
         self.trials: list[Trial] = list(prover.trials)
+        self.counted = {name: QCheckBox(name) for name in READER_NAMES}
         self._loading = False
         self._latest = Latest("trial preview", self)
         self._latest.answered.connect(self._previewed)
@@ -70,6 +73,7 @@ class TrialEditor(QDialog):
         self.add.clicked.connect(lambda: self._insert(Trial(name="New trial")))
         self.copy.clicked.connect(self._copied)
         self.delete.clicked.connect(self._deleted)
+        self._count(prover.readers)
         self._fill(0)
 
     def _lay_out(self) -> None:
@@ -77,6 +81,12 @@ class TrialEditor(QDialog):
         left.setSpacing(8)
         left.addWidget(self.list, 1)
         left.addLayout(row(self.add, self.copy, self.delete, spacing=6))
+        left.addWidget(soft("Readers that count"))
+        counted = QGridLayout()
+        counted.setVerticalSpacing(4)
+        for index, box in enumerate(self.counted.values()):
+            counted.addWidget(box, index // 2, index % 2)
+        left.addLayout(counted)
         inside = QWidget()
         form = QVBoxLayout(inside)
         form.setContentsMargins(0, 0, 12, 0)
@@ -131,6 +141,16 @@ class TrialEditor(QDialog):
         whole.addLayout(top, 1)
         whole.addWidget(self.note)
         whole.addLayout(row(again, load, keep, 1, cancel, done))
+
+    @property
+    def chosen(self) -> TrialSet:
+        """The set as it stands."""
+        names = (name for name, box in self.counted.items() if box.isChecked())
+        return TrialSet(tuple(self.trials), tuple(names))
+
+    def _count(self, readers: tuple[str, ...]) -> None:
+        for name, box in self.counted.items():
+            box.setChecked(name in readers)
 
     # The list ----------------------------------------------------------------
 
@@ -227,6 +247,7 @@ class TrialEditor(QDialog):
 
     def _as_shipped(self) -> None:
         self.trials = list(shipped())
+        self._count(READER_NAMES)
         self._fill(0)
         self._say("These are the trials that came with the program.", rank="soft")
 
@@ -235,10 +256,11 @@ class TrialEditor(QDialog):
         if path:
             self._try(lambda: self._take(read(Path(path))))
 
-    def _take(self, trials: tuple[Trial, ...]) -> None:
-        self.trials = list(trials)
+    def _take(self, found: TrialSet) -> None:
+        self.trials = list(found.trials)
+        self._count(found.readers)
         self._fill(0)
-        self._say(f"{len(trials)} trials were opened.", rank="soft")
+        self._say(f"{len(found.trials)} trials were opened.", rank="soft")
 
     def _save(self) -> None:
         path, _ = QFileDialog.getSaveFileName(
@@ -246,7 +268,7 @@ class TrialEditor(QDialog):
         )
         if path:
             target = Path(path) if path.lower().endswith(".json") else Path(path + ".json")
-            self._try(lambda: write(self.trials, target))
+            self._try(lambda: write(self.trials, target, self.chosen.readers))
 
     def _try(self, act: Callable[[], object]) -> None:
         try:
@@ -261,6 +283,9 @@ class TrialEditor(QDialog):
     def _done(self) -> None:
         if not any(trial.on for trial in self.trials):
             self._say("All trials are switched off. Switch one on, or let the trials rest instead.")
+            return
+        if not self.chosen.readers:
+            self._say("No reader counts. Tick one at least.")
             return
         names = [trial.name for trial in self.trials]
         twice = next((name for name in names if names.count(name) > 1), None)

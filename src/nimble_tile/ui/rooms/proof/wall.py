@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.scan.readers import READER_NAMES
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Segments, rule, scrolled
@@ -42,6 +43,7 @@ class ReachGauge(QWidget):
         self.theme = themes.LIGHT
         self.reach: float | None = None
         self.done = self.of = 0
+        self.readers: tuple[str, ...] = READER_NAMES
         self.stale = False
         self.paused = False
         self.bars: list[tuple[float | None, str]] = []
@@ -66,6 +68,8 @@ class ReachGauge(QWidget):
             return "The usual code passes none"
         if self.reach is None:
             return "Waiting for a code"
+        if len(self.readers) < 4:
+            return f"of the usual code's, by {', '.join(self.readers)}"
         return "of what the usual code passes"
 
     def paintEvent(self, event: QPaintEvent) -> None:

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.judged import judged_size
 from nimble_tile.core.project.drafts import bare, free_name
 from nimble_tile.core.tune.sweep import MOST_PIECES, Cell, Setting, board
 from nimble_tile.ui.kit import theme as themes
@@ -24,7 +25,6 @@ from nimble_tile.ui.kit.images import to_qimage
 from nimble_tile.ui.rooms.sweep.board import Board
 from nimble_tile.ui.rooms.sweep.swept import SweptBox, told_number
 from nimble_tile.ui.work.drafts import add, code_area, made, small
-from nimble_tile.ui.work.engine import preview_size
 from nimble_tile.ui.work.jobs import Progress
 from nimble_tile.ui.work.side_window import SideWindow
 
@@ -170,7 +170,7 @@ class SweepWindow(SideWindow):
             renderer = Renderer(tools.pictures)
             for cell in sweep(
                 cells, renderer, room, trials,
-                lambda tried: preview_size(tried, renderer)[0], SEED,
+                lambda tried: judged_size(tried, renderer), SEED,
                 lambda: self._enough or progress.cancelled or run != self._run,
             ):  # fmt: skip
                 image = None
