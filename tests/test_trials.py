@@ -325,7 +325,11 @@ def test_trials_settle_the_verdict(drawn, bay, room):
         return [Result(Trial(name=f"t{i}"), Pass(names if i < count else none), Pass(names))
                 for i in range(20)]  # fmt: skip
 
-    thin, gone = settle(first, made(0.6)), settle(first, made(0.05))
+    alone = replace(
+        first,
+        marks=tuple(replace(m, read=m.name == "quirc", text=m.text) for m in first.marks),
+    )
+    thin, gone = settle(first, made(0.6)), settle(alone, made(0.25))
     assert (thin.state, gone.state) == ("thin", "fails")
     assert "60%" in thin.reasons[0].text and "“t12”" in thin.reasons[0].text
     assert BAD_REACH < 0.6 < GOOD_REACH
@@ -334,6 +338,8 @@ def test_trials_settle_the_verdict(drawn, bay, room):
     assert settle(replace(first, spare=0.5, state="thin"), made(1.0)).state == "well"
     # Two trials of an own set say too little.
     assert settle(first, made(0.1)[:2]).state == "well"
+    # What all read straight on is never said not to scan.
+    assert settle(first, made(0.05)).state == "thin"
     # One straight look does not overrule the trials: where people read it, it scans.
     unread = tuple(replace(mark, read=False, text=None) for mark in first.marks)
     dead = Verdict("fails", LINK, False, (), unread)

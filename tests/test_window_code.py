@@ -313,7 +313,7 @@ def test_light_on_dark_shows_its_risk_from_the_readers(window, settle, studied):
     window.code.colours.swap.click()
     studied(window)
     settle(window)
-    assert window.band.words == "Does not scan"
+    assert window.band.words == "Scans, little to spare"
     assert window.answer.verdict.readers_right == (1, 4)
     assert "Light on dark: 1 of 4 readers" in window.code.colours.note.text()
     assert window.answer.verdict.reasons[0].text.startswith("It is light on dark")

@@ -1,4 +1,4 @@
-"""Which readers miss which shapes: writes docs/readers.md from measurements made now."""
+"""What readers need, and which shapes they miss: writes docs/readers.md from measurements."""
 
 from __future__ import annotations
 
@@ -23,7 +23,24 @@ MODULES = ("square", "rounded", "round", "diamond", "star", "leaf", "plus", "upr
 RINGS = ("square", "window", "sail", "rounded", "soft", "round", "leaf", "cut", "modules")
 EYES = ("square", "rounded", "soft", "round", "leaf", "cut", "diamond", "star", "modules")
 
-HEAD = """# What our readers miss
+HEAD = """# What readers need
+
+Four libraries judge every piece. Each finds and decodes codes in its own way, so each asks for something that the others do not. What stands here was measured: in the trials that ship and in 26 others drawn at random ([how far the verdict can be believed](verdict.md) has the table by trial and reader), on the gentlest blends ([how gently a code can lie](gentlest.md)), and in the tables below. What is said of a library's inner workings is from memory of its published source.
+
+| reader | how it looks | what it needs that others do not | what it forgives |
+| --- | --- | --- | --- |
+| zxing-cpp | thresholds blocks of pixels, looks for the runs 1 : 1 : 3 : 1 : 1 along rows, columns and diagonals | finders whose diagonals keep the ratio, too; even light over the code: half in shadow it loses even the usual code | small modules (at 2.5 pixels a module it reads most of what the others lose), codes light on dark, Micro QR, round finders |
+| OpenCV | thresholds against the mean of a window of 83 pixels, finds the code by the outer corners of its finders and draws the far corner on from two of them | square outer corners; a light seam all round the code without a gap; most of each module's area on its side; no fine detail inside modules where these are large (of blends that it loses at 24 pixels a module it reads all at 6) | shadows and falling light |
+| quirc | thresholds along each row against a running mean, finds the code by the outer corners of its finders | many pixels a module: at 4 or fewer it loses half of even plain codes; square outer corners | fine detail, large modules, saving as JPEG |
+| qrdec | thresholds against the mean of a window, fits lines through the finders' edges | edges of finders that are clean along their length; no glare on a finder | tilt, dim light, small modules, creases |
+
+**What a phone is most like.** An app looks many times a second and tries more than one threshold, so it is nearer to the best of the four than to the worst (common practice). Of the four, zxing-cpp and qrdec follow zbar most closely, a reader that the program does not have (though zbar and qrdec are related); OpenCV and quirc are stricter. A code in the hand is 3 to 12 pixels a module for a phone. What devices of your own do is what the phone test is for.
+
+**Readers that count.** Whoever knows what the readers of a piece will be can say so: *Edit trials* has a tick for each reader. Those without one are still asked, but neither reach nor verdict counts them. The choice is saved with the set of trials, and the wall names the readers that are left.
+
+**Phones.** The phone test keeps what real devices made of the piece. Each entry is put through a trial of its own, with its size, its distance and the light that its words name, and the phone test says how many did as the readers foresaw: enough of them read one of three looks, and so did the phone; or neither did.
+
+## What they miss
 
 Measured by `tools/reader_table.py`, straight on, black on white, one message for each of the versions 1 to 10 at level M. Numbers are versions; an empty cell means that all ten were read.
 
@@ -56,7 +73,7 @@ def missed(look: Look, module: int) -> dict[str, list[str]]:
 def table(title: str, looks: dict[str, Look], module: int) -> str:
     """One table in Markdown."""
     lines = [
-        f"## {title}, {module} pixels a module",
+        f"### {title}, {module} pixels a module",
         "",
         f"| shape | {' | '.join(READER_NAMES)} |",
         f"| --- | {' | '.join('---' for _ in READER_NAMES)} |",

@@ -20,7 +20,7 @@ from nimble_tile.cli_options import (
     valid,
     with_logo,
 )
-from nimble_tile.cli_tune import found_in_words, gentlest_pass, mend
+from nimble_tile.cli_tune import found_in_words, gentlest_pass, mend, reach_of_file
 
 if TYPE_CHECKING:
     import numpy as np
@@ -338,6 +338,7 @@ def _finish(
             piece = made.best.piece
         rendering = renderer.render(piece)
         verdict = export(rendering, out, piece.finish, bay).verdict
+        held = None if made is None else reach_of_file(out, rendering.symbol.text, bay)
     finally:
         bay.close()
     if rendering.blended:
@@ -345,7 +346,7 @@ def _finish(
     if as_json:
         told = report.made_json(out, rendering, verdict)
         if made is not None:
-            told["gentlest"] = report.gentlest_json(made, gentlest[0])
+            told["gentlest"] = report.gentlest_json(made, gentlest[0], held)
         _echo(json.dumps(told, ensure_ascii=False))
     else:
         if made is not None:

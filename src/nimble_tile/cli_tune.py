@@ -44,6 +44,24 @@ def gentlest_pass(
     return last
 
 
+def reach_of_file(path: Path, text: str, bay: ReaderBay) -> float | None:
+    """Reach of a written file as ``check --trials`` finds it; None where the code is not found
+    or the file is a drawing."""
+    from nimble_tile.core.checking.check import check
+    from nimble_tile.core.errors import UserError
+    from nimble_tile.core.picture.opening import open_picture, read_file
+    from nimble_tile.core.trials.room import Room
+    from nimble_tile.core.trials.sets import own
+
+    try:
+        pixels = open_picture(read_file(path), path.name).over("#ffffff")
+    except UserError:
+        return None
+    chosen = own()
+    checked = check(pixels, bay, text, Room(bay, chosen.readers), chosen.trials)
+    return next((found.reach for found in checked.findings if found.text == text), None)
+
+
 def found_in_words(made: PassStep, wanted: float) -> str:
     """What the gentlest pass bought, in a line."""
     before, best = made.before, made.best

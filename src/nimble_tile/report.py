@@ -102,8 +102,8 @@ def made_json(out: Path, rendering: Rendering, verdict: Verdict) -> dict[str, An
     }
 
 
-def gentlest_json(made: PassStep, wanted: float) -> dict[str, Any]:
-    """The JSON of a gentlest pass."""
+def gentlest_json(made: PassStep, wanted: float, held: float | None) -> dict[str, Any]:
+    """The JSON of a gentlest pass; `held`: reach of the file that was written."""
 
     def told(found: Candidate) -> dict[str, float]:
         return {
@@ -115,7 +115,7 @@ def gentlest_json(made: PassStep, wanted: float) -> dict[str, Any]:
     return {
         "wanted": wanted,
         "holds": made.holds,
-        "reach": round(made.best.reach, 3),
+        "reach": round(made.best.reach if held is None else held, 3),
         "fresh": None if made.fresh is None else round(made.fresh, 3),
         "before": told(made.before),
         "after": told(made.best),

@@ -12,7 +12,7 @@ from nimble_tile.core.message import kinds
 from nimble_tile.core.picture.placing import UNIT, Box
 from nimble_tile.core.picture.warping import mapped, matrix_to
 from nimble_tile.core.scan.bay import ReaderBay
-from nimble_tile.core.scan.framed import LARGEST_LOOK, framed_view, gather
+from nimble_tile.core.scan.framed import LARGEST_LOOK, framed_view, gather, steps_back
 from nimble_tile.core.scan.grade import Quality, grade
 from nimble_tile.core.scan.judging import SMALLER_LOOKS, Given, judge
 from nimble_tile.core.scan.readers import Reading, to_grey
@@ -226,7 +226,10 @@ def _finding(
         square = np.array(UNIT, float) * (symbol.side + 2 * quiet) - quiet
         quad = mapped(matrix_to(again.quad, symbol.side), square)
         given = Given(wanted, symbol, box, quad, quiet)
-        verdict = judge(grey, bay, given, SMALLER_LOOKS)
+        longer = max(framed_view(grey, box)[0].shape)
+        edge = float(np.hypot(*(np.roll(again.quad, -1, axis=0) - again.quad).T).mean())
+        looks = {*SMALLER_LOOKS, *steps_back(longer, edge / symbol.side)}
+        verdict = judge(grey, bay, given, sorted(looks, reverse=True))
     if expected is None:
         verdict = replace(verdict, expected=None, matches=None)
     title = kinds.TITLES[kinds.understand(reading.text).kind]

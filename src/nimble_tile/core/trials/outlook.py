@@ -23,9 +23,6 @@ BAD_REACH = 0.30
 FEW_READERS = 0.5
 """Share of the readers below which they are few."""
 
-HOPELESS_REACH = 0.10
-"""Reach below which it is "fails" whoever reads it straight on."""
-
 LEAST_PAIRS = 12
 """(Trial, reader) pairs of the usual code below which a set says too little."""
 
@@ -78,7 +75,7 @@ def settled_state(sound: bool, few: bool, found: float) -> State:
     found : float
         The reach.
     """
-    if found < HOPELESS_REACH or (few and found < BAD_REACH):
+    if few and found < BAD_REACH:
         return "fails"
     return "well" if found >= GOOD_REACH and sound else "thin"
 

@@ -83,6 +83,8 @@ class Elsewhere:
         Longer side at which the search judges.
     stop : callable
         True: `Stopped` is raised.
+    subject : callable
+        Makes a piece and its rendering the subject of trials.
     """
 
     def __init__(
@@ -95,10 +97,11 @@ class Elsewhere:
         seed: int,
         size: int,
         stop: Callable[[], bool],
+        subject: Callable[[Piece, Rendering], Subject],
     ) -> None:
         self.room, self.renderer, self.usual = room, renderer, usual
         self.trials, self.wanted, self.seed, self.size = trials, wanted, seed, size
-        self.stop = stop
+        self.stop, self.subject = stop, subject
         self._own = Measure(room, usual, trials, seed, stop)
         self._fresh = self._drawn(CONFIRMING)
 
@@ -109,7 +112,8 @@ class Elsewhere:
     def confirm(self, found: Candidate) -> Confirmation:
         """Look at a candidate elsewhere."""
         least = self.wanted - FRESH_TOLERANCE
-        short = max(least - self._fresh.reach(found.rendering), self._unsound(found.rendering))
+        fresh_reach = self._fresh.reach_of(self.subject(found.piece, found.rendering))
+        short = max(least - fresh_reach, self._unsound(found.rendering))
         if short > FAR:
             return Confirmation(short)  # it will be made stronger whatever the sizes say
         if self.stop():
@@ -117,14 +121,18 @@ class Elsewhere:
         if self.size != SMALL:
             small = self.renderer.render(found.piece, SMALL)
             if small.code_side >= LEAST_PIXELS * small.modules:
-                lost = self.wanted - SIZE_TOLERANCE - self._own.reach(small)
+                lost = (
+                    self.wanted
+                    - SIZE_TOLERANCE
+                    - self._own.reach_of(self.subject(found.piece, small))
+                )
                 short = max(short, lost, self._unsound(small))
         short = max(short, self._unsound(self.renderer.render(found.piece, LARGE)))
         return Confirmation(max(0.0, short))
 
     def told(self, found: Candidate) -> float:
         """Reach in trials in which nothing was decided."""
-        return self._drawn(TOLD).reach(found.rendering)
+        return self._drawn(TOLD).reach_of(self.subject(found.piece, found.rendering))
 
     def _unsound(self, rendering: Rendering) -> float:
         return 0.0 if sound(rendering, self.room) else UNSOUND

@@ -27,7 +27,7 @@ from nimble_tile.core.scan.judging import fidelity_of, missing
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.fresh import fresh
 from nimble_tile.core.trials.room import Room
-from nimble_tile.core.trials.subject import subject_of, usual_code
+from nimble_tile.core.trials.subject import Subject, subject_of
 from nimble_tile.core.trials.trial import Trial
 from nimble_tile.core.tune import GENTLEST_REACH
 from nimble_tile.core.tune.candidates import Candidate, Guess, PassStep
@@ -196,7 +196,7 @@ class _Search:
         self.fresh: float | None = None
 
     def run(self) -> Iterator[PassStep]:
-        self.usual = usual_code(self.piece.message.text)
+        self.usual = self.subject(self.piece, self._render(self.piece)).usual
         self.measure = Measure(self.room, self.usual, self.trials, self.seed, self.stop)
         # One candidate is rendered while the readers look at the one before it.
         with ThreadPoolExecutor(1) as self.pool:
@@ -380,7 +380,7 @@ class _Search:
         """
         self.elsewhere = Elsewhere(
             self.room, self.renderer, self.usual, self.trials, self.wanted, self.seed, self.size,
-            self.stop,
+            self.stop, self.subject,
         )  # fmt: skip
         ranked = sorted(self.passing, key=lambda found: -found.worth)[:FINALISTS]
         ranked = ranked or [found for found in (self.most,) if found is not None]
@@ -428,11 +428,19 @@ class _Search:
         )
         return old.model_copy(update={"code": code, "blend": blend})
 
+    def _render(self, piece: Piece) -> Rendering:
+        return self.renderer.render(piece, self.size)
+
+    def subject(self, piece: Piece, rendering: Rendering) -> Subject:
+        """A candidate as the subject of trials, in its size on paper."""
+        full = piece.finish.size or self.renderer.natural_size(piece)
+        return subject_of(rendering, piece.finish.dpi, full)
+
     def _ahead(self, piece: Piece) -> Future:
         """Render a candidate beside other work."""
 
         def work() -> tuple[Piece, Rendering, Fidelity]:
-            rendering = self.renderer.render(piece, self.size)
+            rendering = self._render(piece)
             return piece, rendering, fidelity_of(rendering)
 
         return self.pool.submit(work)
@@ -445,7 +453,7 @@ class _Search:
         if least and self.passing and found.worth <= max(f.worth for f in self.passing):
             return found  # not worth reading, whatever the readers would say
         self.judged += 1
-        reach = self.measure.reach(rendering, least)
+        reach = self.measure.reach_of(self.subject(piece, rendering), least)
         if reach >= self.wanted and missing(rendering, self.room.bay, self.room.readers):
             reach = min(reach, self.wanted - REACH_SPARE)
         return replace(found, reach=reach)

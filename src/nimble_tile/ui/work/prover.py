@@ -14,12 +14,14 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
     from pathlib import Path
 
+    from nimble_tile.core.phonelog import PhoneTest
     from nimble_tile.core.picture.store import PictureStore
     from nimble_tile.core.piece import Piece
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.rendering import Rendering
     from nimble_tile.core.scan.bay import ReaderBay
     from nimble_tile.core.scan.verdict import Verdict
+    from nimble_tile.core.trials.foreseen import Foreseen
     from nimble_tile.core.trials.room import Room
     from nimble_tile.core.trials.sets import TrialSet
     from nimble_tile.core.trials.subject import Subject
@@ -205,6 +207,22 @@ class Prover(QObject):
             frame = room.frame(subject, trial, SEED)
             passes = room.passes([(subject, trial), (subject.usual, trial)], SEED)
             return trial, frame, *passes
+
+        return work
+
+    def foresight(self, log: Sequence[PhoneTest]) -> Callable[[], Foreseen] | None:
+        """Work that compares a phone log with the trials; for other threads.
+
+        None where there is no code.
+        """
+        case = self._case
+        if case is None:
+            return None
+
+        def work() -> Foreseen:
+            from nimble_tile.core.trials.foreseen import foresee
+
+            return foresee(self.room(), self._subject(case), log)
 
         return work
 

@@ -131,6 +131,7 @@ class CheckDesk(QObject):
         """End what works in the background."""
         self._checks.stop()
         if self._phone is not None:
+            self._phone.stop()
             self._phone.close()
             self._phone.deleteLater()
             self._phone = None

@@ -22,9 +22,11 @@ from nimble_tile.core.phonelog import MOST_ENTRIES, PhoneTest
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import NumberBox, Segments, named, row, rule, set_rank, soft
 from nimble_tile.ui.kit.images import to_qimage
+from nimble_tile.ui.work.jobs import Latest
 
 if TYPE_CHECKING:
     from nimble_tile.core.rendering import Rendering
+    from nimble_tile.core.trials.foreseen import Foreseen
     from nimble_tile.ui.work.tools import Tools
 
 PRINT_SIZES = (100, 80, 60, 50, 40, 30, 25, 20, 16, 12, 10, 8)
@@ -120,6 +122,11 @@ class PhoneView(QWidget):
     def __init__(self, tools: Tools, main: QWidget) -> None:
         super().__init__(None, Qt.WindowType.Window)
         self._main, self._settings, self.session = main, tools.settings, tools.session
+        self._prover = tools.prover
+        self._latest = Latest("phone log", self)
+        self._latest.answered.connect(self._told)
+        self._prover.proved.connect(self._proved)
+        self._asked: tuple[PhoneTest, ...] = ()
         self.setWindowTitle("Phone test – Nimble Tile")
         self.easel = Easel()
         self.smaller, self.larger = QPushButton("Smaller"), QPushButton("Larger")
@@ -159,6 +166,7 @@ class PhoneView(QWidget):
             button.setAccessibleName(name)
             button.setAutoRepeat(True)
             button.setFixedWidth(44)
+        self.foreseen = soft()
         self.note = QLabel()
         self.note.setWordWrap(True)
         self.leave = QPushButton("Back")
@@ -187,6 +195,7 @@ class PhoneView(QWidget):
         side.addWidget(self.note)
         side.addWidget(rule())
         side.addWidget(self.list, 1)
+        side.addWidget(self.foreseen)
         side.addLayout(row(self.delete, 1))
         side.addWidget(rule())
         side.addLayout(row(self.measure, 1, self.finer, self.coarser))
@@ -334,6 +343,28 @@ class PhoneView(QWidget):
             item.setToolTip(test.when)
             self.list.addItem(item)
         self.delete.setEnabled(False)
+        self._compare(tuple(test for test in piece.log if test.state == state))
+
+    def _compare(self, log: tuple[PhoneTest, ...]) -> None:
+        """What the trials foresaw of the phones that looked at the piece as it is."""
+        work = self._prover.foresight(log) if log else None
+        if log != self._asked or work is None:
+            self.foreseen.clear()
+        self._asked = log
+        if work is not None:
+            self._latest.ask(lambda: (log, work()))
+
+    def _proved(self, *_: object) -> None:
+        if self.isVisible():
+            self._show()
+
+    def _told(self, answer: tuple[tuple[PhoneTest, ...], Foreseen]) -> None:
+        log, found = answer
+        if log != self._asked:
+            return
+        self.foreseen.setText(f"{found.words} by the trials.")
+        others = [test.device for test, ok in zip(log, found.as_seen, strict=True) if not ok]
+        self.foreseen.setToolTip(f"Not as foreseen: {', '.join(others)}" if others else "")
 
     def _say(self, text: str, rank: str) -> None:
         self.note.setText(text)
@@ -348,6 +379,10 @@ class PhoneView(QWidget):
             self.step(-1)
         else:
             super().keyPressEvent(event)
+
+    def stop(self) -> None:
+        """End the worker."""
+        self._latest.stop()
 
     def closeEvent(self, event) -> None:
         self.closed.emit()
