@@ -69,14 +69,14 @@ def qapp():
 
 
 @pytest.fixture
-def window(qtbot, tmp_path, monkeypatch):
+def window(qtbot, tmp_path, monkeypatch, bay):
     from nimble_tile.ui.window import Window
     from nimble_tile.ui.work.settings import Settings
 
     # A fresh machine: no remembered state, and nothing is asked on closing.
     settings = Settings(tmp_path / "state" / "window.json")
     settings.set("trials rest", True)  # but in tests of the trials, which let them go on
-    made = Window(settings)
+    made = Window(settings, bay)
     made.files.ask_unsaved = lambda: "drop"
     made.resize(1280, 800)
     qtbot.addWidget(made)

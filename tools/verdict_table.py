@@ -225,7 +225,7 @@ does not scan there."""
 
 HEAD = """# How far the verdict can be believed
 
-Measured by `tools/verdict_table.py` on {count} composites: sample photographs of scikit-image and scikit-learn, nine ways of blending, strengths from 10% to 95%, five symbols (versions 2 to 10, all levels), places, finders and quiet zones at random, at 1024 pixels. Each was judged as in the window, and then put through {others} trials drawn at random that do not ship: other sizes, distances, tilts, cameras, lights, wear and another seed. They are harder than the shipped ones; the usual code sets the measure in both.
+Measured by `tools/verdict_table.py` on {count} composites: sample photographs of scikit-image and scikit-learn, ten ways of blending, strengths from 10% to 95%, five symbols (versions 2 to 10, all levels), places, finders and quiet zones at random, at 1024 pixels. Each was judged as in the window, and then put through {others} trials drawn at random that do not ship: other sizes, distances, tilts, cameras, lights, wear and another seed. They are harder than the shipped ones; the usual code sets the measure in both.
 
 **Agreement.** "Scans well" agrees where the composite passes at least {good:.0%} of what the usual code passes in the separate trials, "Does not scan" where it passes less than {bad:.0%}. **zbar** is a reader that the program does not have, before the frames of the separate trials: the share that it reads of what it reads of the usual code; before it, "Does not scan" agrees under {outside:.0%}. The thresholds of the verdict were chosen on the composites with even numbers; the second table is from the others, which had no part in it, nor had their photographs: each half has three of its own.
 

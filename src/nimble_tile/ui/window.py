@@ -72,7 +72,7 @@ class Window(QMainWindow):
     settings : Settings, optional
         Where the window's state is kept; for tests.
     bay : ReaderBay, optional
-        The readers; for tests.
+        Readers that are lent: they go on when the window is closed. For tests.
     """
 
     def __init__(self, settings: Settings | None = None, bay: ReaderBay | None = None) -> None:
@@ -80,6 +80,7 @@ class Window(QMainWindow):
         self.settings = settings or Settings()
         self._theme_name = self.settings.get("theme", "desktop")
         self._opened = self._down = False
+        self._lent = bay is not None
         self._make_work(bay or ReaderBay())
         self._make_rooms()
         self._lay_out()
@@ -412,4 +413,5 @@ class Window(QMainWindow):
         self.jobs.stop()
         self.prover.stop()
         self.engine.stop()
-        self.bay.close()
+        if not self._lent:
+            self.bay.close()

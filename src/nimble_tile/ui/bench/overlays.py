@@ -304,10 +304,15 @@ def paint_legend(
     painter.drawRect(area)
     x = area.left() + 16
     for (text, colour), width in zip(entries, widths, strict=True):
+        # Only the sign has the colour: block tints on a dark panel are hard to read as words.
+        sign, _, words = text.partition(" ") if len(text.split(" ", 1)[0]) == 1 else ("", "", text)
+        slot = QRectF(x, area.top(), width + 4, area.height())
         painter.setPen(QColor(colour))
-        painter.drawText(
-            QRectF(x, area.top(), width + 4, area.height()), Qt.AlignmentFlag.AlignVCenter, text
-        )
+        painter.drawText(slot, Qt.AlignmentFlag.AlignVCenter, sign)
+        if sign:
+            slot.setLeft(x + measure.horizontalAdvance(f"{sign} "))
+        painter.setPen(QColor(theme.ink if sign else colour))
+        painter.drawText(slot, Qt.AlignmentFlag.AlignVCenter, words)
         x += width + 16
 
 

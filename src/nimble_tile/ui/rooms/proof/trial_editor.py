@@ -239,9 +239,9 @@ class TrialEditor(QDialog):
             self._latest.ask(ask)
 
     def _previewed(self, found: tuple) -> None:
-        trial, frame, passed, plain = found
+        trial, frame, passed, usual = found
         if self.current >= 0 and trial == self.trials[self.current]:
-            self.preview.take(to_qimage(frame.image), passed.read, plain.read)
+            self.preview.take(to_qimage(frame.image), passed.read, usual.read)
 
     # Sets ----------------------------------------------------------------------
 

@@ -41,7 +41,8 @@ class TrialField:
 GROUPS: tuple[tuple[str, tuple[TrialField, ...]], ...] = (
     ("Where it is shown", (
         TrialField("shown", "size", "Symbol", "mm", 1, 1, 1, 40,
-              "Side without quiet zone; switched off: as large as the piece comes out on paper"),
+              "Side of the usual code without quiet zone, whose square the piece fills; "
+              "switched off: as large as the piece comes out on paper"),
         TrialField("shown", "ground", "Surroundings", "%", 100, 0, 5,
               tip="Reflectance of what lies round the image: 0 black, 100 white"),
         TrialField("before", "paper", "Paper", "%", 100, 0, 5, tip="Reflectance of the paper"),
@@ -165,12 +166,12 @@ class Preview(QWidget):
         self.setAccessibleName("Frame of this trial")
         self.image: QImage | None = None
         self.read: dict[str, bool] = {}
-        self.plain: dict[str, bool] = {}
+        self.usual: dict[str, bool] = {}
         self.told = "A frame appears here once there is a code."
 
-    def take(self, image: QImage, read: dict[str, bool], plain: dict[str, bool]) -> None:
+    def take(self, image: QImage, read: dict[str, bool], usual: dict[str, bool]) -> None:
         """Show a frame and its readers."""
-        self.image, self.read, self.plain = image, read, plain
+        self.image, self.read, self.usual = image, read, usual
         told = [f"{name} {'reads' if ok else 'does not read'} it" for name, ok in read.items()]
         self.setAccessibleDescription(", ".join(told))
         self.update()
@@ -192,7 +193,7 @@ class Preview(QWidget):
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, scale < 3)
         painter.drawImage(frame, self.image)
         painter.setFont(themes.font(14))
-        for column, title in ((0, ""), (140, "piece"), (200, "plain")):
+        for column, title in ((0, ""), (140, "piece"), (200, "usual")):
             painter.setPen(QColor(theme.soft))
             line = QRectF(column, 290, 60, 20)
             painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, title)
@@ -200,6 +201,6 @@ class Preview(QWidget):
             y = 314 + index * 22
             painter.setPen(QColor(theme.ink))
             painter.drawText(QRectF(0, y, 130, 20), Qt.AlignmentFlag.AlignVCenter, name)
-            for x, value in ((148, ok), (208, self.plain.get(name, False))):
+            for x, value in ((148, ok), (208, self.usual.get(name, False))):
                 colour = QColor(theme.well if value else theme.fails)
                 paint_reader(painter, QRectF(x, y + 4, 12, 12), value, colour)

@@ -125,7 +125,7 @@ class LimitsPage(QWidget):
                 lambda _: self.asked.emit(float(self.distance.value()), float(self.size.value()))
             )
         self.rows = {limit.key: LimitRow(limit.title, limit.unit, limit.most) for limit in LIMITS}
-        note = soft("Read by three of four readers. The tick is the usual code in the same square.")
+        note = soft("Read by three of four readers. The tick is the usual code.")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 8, 0, 8)
         layout.setSpacing(0)
