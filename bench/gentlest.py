@@ -60,7 +60,7 @@ WAYS = {
     "steered tone": ("tone", STEERED),
 }
 STRENGTHS = (0.4, 0.5, 0.6, 0.7, 0.8, 0.9)
-WANTED = (0.8, 0.9, 0.97)
+WANTED = (0.9, 0.97)
 
 
 def squares() -> dict[str, np.ndarray]:

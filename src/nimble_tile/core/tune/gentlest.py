@@ -99,7 +99,7 @@ FINALISTS = 4
 """Candidates, the most alike of those that hold, that must hold elsewhere, too: what holds by luck
 alone does not do so twice."""
 
-CONFIRMED = 6
+CONFIRMED = 7
 """Candidates that are looked at elsewhere at most."""
 
 LEAST_RAISE, MOST_RAISE = 0.015, 0.1
@@ -384,18 +384,19 @@ class _Search:
         )  # fmt: skip
         ranked = sorted(self.passing, key=lambda found: -found.worth)[:FINALISTS]
         ranked = ranked or [found for found in (self.most,) if found is not None]
-        # Promised likeness, and a candidate or how one is made.
-        waiting: list[tuple[float, Candidate | Callable[[], Piece]]] = [
-            (found.worth, found) for found in ranked
+        # Promised likeness, a candidate or how one is made, and how often it was made stronger.
+        waiting: list[tuple[float, Candidate | Callable[[], Piece], int]] = [
+            (found.worth, found, 0) for found in ranked
         ]
         for found in ranked[:1]:
             if found.piece.blend.map is None:
-                waiting.append((found.worth + EACH_BRINGS, partial(self._mapped, found, EACH[0])))
+                mapped = partial(self._mapped, found, EACH[0])
+                waiting.append((found.worth + EACH_BRINGS, mapped, 0))
         for _ in range(CONFIRMED):
             waiting.sort(key=lambda one: one[0])
             if not waiting:
                 return
-            _, next_one = waiting.pop()
+            _, next_one, times = waiting.pop()
             if isinstance(next_one, Candidate):
                 found = next_one
             else:
@@ -405,10 +406,12 @@ class _Search:
             yield self._progress("Looking with fresh trials and at other sizes")
             if self._settles(found, seen):
                 return
-            by = float(np.clip(seen.short / RAISE_SLOPE, LEAST_RAISE, MOST_RAISE))
+            # What was not enough once is too little again.
+            least = LEAST_RAISE * (times + 1)
+            by = float(np.clip(seen.short / RAISE_SLOPE, least, MOST_RAISE))
             if found.piece.blend.strength < 1:
                 promise = found.worth - RAISE_COSTS * by
-                waiting.append((promise, partial(stronger, found.piece, by)))
+                waiting.append((promise, partial(stronger, found.piece, by), times + 1))
 
     def _settles(self, found: Candidate, seen: Confirmation) -> bool:
         """Whether a candidate is the answer; the best of those that are not is remembered."""
