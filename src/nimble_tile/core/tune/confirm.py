@@ -30,8 +30,11 @@ look straight at it can be lost."""
 LEAST_PIXELS = 6
 """Pixels a module from which a size counts: below, the image is too small for the code."""
 
-FRESH_TOLERANCE = 0.03
-"""Reach that may be missing in fresh trials: two readings of some eighty."""
+FRESH_TOLERANCE = 0.02
+"""Reach that may be missing in fresh trials, over two draws: some draws are harder than others."""
+
+DRAW_TOLERANCE = 0.05
+"""Reach that may be missing in either draw."""
 
 SIZE_TOLERANCE = 0.03
 """Reach that may be missing at another size. It is lower by about 0.015 at 512 pixels, and the
@@ -44,12 +47,7 @@ UNSOUND = 0.03
 """Reach that is taken as missing where a reader does not read the image straight on."""
 
 CONFIRMING, AGAIN, TOLD = 101, 202, 303
-"""Seeds, added to the search's: of the trials that decide, of a second draw where the first is
-not clear, and of those that are told."""
-
-UNCLEAR = 0.06
-"""Reach that may be missing in the first draw for a second one to be made: some draws are harder
-than others by as much."""
+"""Seeds, added to the search's: of the two draws that decide, and of the one that is told."""
 
 
 @dataclass(frozen=True)
@@ -108,7 +106,7 @@ class Elsewhere:
         self.trials, self.wanted, self.seed, self.size = trials, wanted, seed, size
         self.stop, self.subject = stop, subject
         self._own = Measure(room, usual, trials, seed, stop)
-        self._draws = [self._drawn(CONFIRMING)]
+        self._draws = self._drawn(CONFIRMING), self._drawn(AGAIN)
 
     def _drawn(self, further: int) -> Measure:
         seed = self.seed + further
@@ -136,13 +134,13 @@ class Elsewhere:
 
     def _lost(self, subject: Subject) -> float:
         """Reach that is missing in fresh trials."""
-        least = self.wanted - FRESH_TOLERANCE
-        first = self._draws[0].reach_of(subject)
-        if first >= least or first < least - UNCLEAR:
-            return least - first
-        if len(self._draws) < 2:
-            self._draws.append(self._drawn(AGAIN))
-        return least - (first + self._draws[1].reach_of(subject)) / 2
+        held = []
+        for draw in self._draws:
+            held.append(draw.reach_of(subject))
+            if self.wanted - held[-1] > FAR + DRAW_TOLERANCE:
+                break
+        mean = self.wanted - FRESH_TOLERANCE - sum(held) / len(held)
+        return max(mean, self.wanted - DRAW_TOLERANCE - min(held))
 
     def told(self, found: Candidate) -> float:
         """Reach in trials in which nothing was decided."""
