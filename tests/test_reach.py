@@ -157,7 +157,7 @@ def test_the_window_keeps_and_tells_which_readers_count(window, settle, monkeypa
     assert window.proof.prover.readers == ("zxing-cpp", "quirc")
     assert window.proof.prover.room().readers == ("zxing-cpp", "quirc")
     window.wall.gauge.take(reach=0.9, done=8, of=8, paused=False)
-    assert window.wall.gauge.told == "of the usual code's, by zxing-cpp, quirc"
+    assert window.wall.gauge.told == "by zxing-cpp, quirc"
     assert sets.own(window.settings.trials_file).readers == ("zxing-cpp", "quirc")
 
 

@@ -338,7 +338,8 @@ def _finish(
             piece = made.best.piece
         rendering = renderer.render(piece)
         verdict = export(rendering, out, piece.finish, bay).verdict
-        held = None if made is None else reach_of_file(out, rendering.symbol.text, bay)
+        wanted = made is not None and as_json
+        held = reach_of_file(out, rendering.symbol.text, bay) if wanted else None
     finally:
         bay.close()
     if rendering.blended:

@@ -199,7 +199,8 @@ def reads(room: Room, asked: Sequence[tuple[Subject, Trial]]) -> list[bool]:
         waiting = [index for index, answer in enumerate(answers) if not answer]
         found = room.passes([asked[index] for index in waiting], seed)
         for index, passed in zip(waiting, found, strict=True):
-            answers[index] = passed.count >= int(np.ceil(READERS_NEEDED * len(passed.read)))
+            needed = int(np.ceil(READERS_NEEDED * len(passed.read)))
+            answers[index] = 0 < needed <= passed.count
         if all(answers):
             break
     return answers

@@ -123,12 +123,8 @@ class Elsewhere:
         if self.size != SMALL:
             small = self.renderer.render(found.piece, SMALL)
             if small.code_side >= LEAST_PIXELS * small.modules:
-                lost = (
-                    self.wanted
-                    - SIZE_TOLERANCE
-                    - self._own.reach_of(self.subject(found.piece, small))
-                )
-                short = max(short, lost, self._unsound(small))
+                held = self._own.reach_of(self.subject(found.piece, small))
+                short = max(short, self.wanted - SIZE_TOLERANCE - held, self._unsound(small))
         short = max(short, self._unsound(self.renderer.render(found.piece, LARGE)))
         return Confirmation(max(0.0, short))
 

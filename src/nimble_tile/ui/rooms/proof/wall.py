@@ -69,7 +69,7 @@ class ReachGauge(QWidget):
         if self.reach is None:
             return "Waiting for a code"
         if len(self.readers) < 4:
-            return f"of the usual code's, by {', '.join(self.readers)}"
+            return f"by {', '.join(self.readers)}"
         return "of what the usual code passes"
 
     def paintEvent(self, event: QPaintEvent) -> None:
