@@ -95,8 +95,8 @@ def _passes(rows: list[dict]) -> str:
             f"\nWanted {at:.0%}: mean fidelity {_mean(part, 'searched'):.3f}{floor}; mean reach "
             f"{_mean(part, 'judged'):.3f}, in fresh trials {_mean(part, 'fresh'):.3f} (least "
             f"{min(row['fresh'] for row in part):.2f}), zbar {_mean(part, 'zbar'):.3f}, at 12 "
-            f"pixels a module {_mean(part, 'ssim'):.3f} at {_mean(part, 'reach'):.3f}, in other trials "
-            f"{_mean(part, 'other'):.3f}. Seconds: "
+            f"pixels a module {_mean(part, 'ssim'):.3f} at {_mean(part, 'reach'):.3f}, in other "
+            f"trials {_mean(part, 'other'):.3f}. Seconds: "
             f"{_mean(part, 'seconds'):.0f} on average, {max(r['seconds'] for r in part):.0f} at "
             f"most; a first blend of its own after {max(r['first'] for r in part):.1f} at most.\n"
         )
