@@ -182,9 +182,13 @@ def test_phones_are_compared_with_what_the_trials_foresaw(bay):
 
 
 def test_what_holds_is_confirmed_elsewhere_and_read_by_an_outsider(photo, store, bay, monkeypatch):
-    for name, value in {"MOST_CANDIDATES": 3, "RENDERED": 5, "FINALISTS": 2, "EACH_AT": (2,),
-                        "LEVELS_TRIED": (("L", 2, 0.62), ("M", 1, 0.55))}.items():  # fmt: skip
+    few = {
+        "MOST_CANDIDATES": 3, "RENDERED": 5, "FINALISTS": 2, "EACH_AT": (2,), "CONFIRMED": 4,
+        "LEVELS_TRIED": (("L", 2, 0.62), ("M", 1, 0.55)),
+    }  # fmt: skip
+    for name, value in few.items():
         monkeypatch.setattr(gentlest, name, value)
+    monkeypatch.setattr("nimble_tile.core.tune.confirm.LARGE", 1100)
     room, renderer = Room(bay), Renderer(store)
     *steps, last = gentlest.search(photo, renderer, room, SOME, 0.85, size=700)
     assert not any(step.confirmed for step in steps[:3]) and steps[0].fresh is None

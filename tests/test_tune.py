@@ -25,7 +25,7 @@ from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
 from nimble_tile.core.trials.subject import plain_code_of, subject_of, usual_code
 from nimble_tile.core.trials.trial import Trial
-from nimble_tile.core.tune import gentlest, mend, recover
+from nimble_tile.core.tune import confirm, gentlest, mend, recover
 from nimble_tile.core.tune.measure import Measure
 from nimble_tile.core.tune.weak import weakest
 
@@ -223,6 +223,8 @@ def quick(monkeypatch):
     monkeypatch.setattr(gentlest, "MOST_CANDIDATES", 3)
     monkeypatch.setattr(gentlest, "RENDERED", 5)
     monkeypatch.setattr(gentlest, "FINALISTS", 2)
+    monkeypatch.setattr(gentlest, "CONFIRMED", 3)
+    monkeypatch.setattr(confirm, "LARGE", 800)
     monkeypatch.setattr(gentlest, "EACH_AT", (2,))
     monkeypatch.setattr(gentlest, "LEVELS_TRIED", (("L", 2, 0.62), ("M", 1, 0.55)))
 
