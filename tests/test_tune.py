@@ -26,6 +26,7 @@ from nimble_tile.core.trials.sets import shipped
 from nimble_tile.core.trials.subject import plain_code_of, subject_of, usual_code
 from nimble_tile.core.trials.trial import Trial
 from nimble_tile.core.tune import confirm, gentlest, mend, recover
+from nimble_tile.core.tune.candidates import Candidate, PassStep
 from nimble_tile.core.tune.measure import Measure
 from nimble_tile.core.tune.weak import weakest
 
@@ -426,6 +427,40 @@ def test_make_gentlest_and_mend(tmp_path, monkeypatch, quick, brisk):
 
 
 # The window ---------------------------------------------------------------------
+
+
+def test_what_is_not_confirmed_in_the_end_leaves_the_piece_as_it_was(
+    window, settle, qtbot, monkeypatch
+):
+    digest = window.pictures.add(encoded(photograph("coffee")), "coffee.png")
+    window.session.take_picture(digest, "coffee.png")
+    window.session.edit("message", "x", text=LINK)
+    settle(window)
+    before = window.session.piece
+    weaker = before.edited("blend", strength=0.3)
+    renderer = Renderer(window.pictures)
+
+    def candidate(piece, reach):
+        rendering = renderer.render(piece, 400)
+        return Candidate(piece, rendering, reach, fidelity_of(rendering))
+
+    first, other = candidate(before, 1.0), candidate(weaker, 0.98)
+    lost = Candidate(other.piece, other.rendering, 0.9, other.fidelity)
+
+    def search(*_, **__):
+        yield PassStep(first, other, True, 0.5, "Finding mask and strength")
+        yield PassStep(first, lost, False, 1.0, "Done", confirmed=True, fresh=0.9)
+
+    monkeypatch.setattr(gentlest, "search", search)
+    window.ladder.open(3)
+    seen = []
+    window.session.changed.connect(seen.append)
+    window.blend.gentlest.set_open(True)
+    window.blend.gentlest.find.click()
+    qtbot.waitUntil(lambda: not window.blend_desk.run.running, timeout=20_000)
+    assert any(piece.blend.strength == 0.3 for piece in seen)  # it was shown on the way
+    assert window.session.piece == before
+    assert "the piece is as it was" in window.blend.gentlest.told.text()
 
 
 def test_the_gentlest_pass_in_the_window_is_one_undoable_step(

@@ -108,6 +108,10 @@ class GentlestRun(QObject):
             return
         if _worth(last):
             self._take(run, last)
+        elif self._made is not None and self.session.undo_name == NAME:
+            # What was shown on the way did not hold in the end.
+            self._made = last.before.piece
+            self.session.undo()
         self._end()
         text = _bought(last)
         if not _worth(last):
