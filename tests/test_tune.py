@@ -445,7 +445,7 @@ def test_what_is_not_confirmed_in_the_end_leaves_the_piece_as_it_was(
         return Candidate(piece, rendering, reach, fidelity_of(rendering))
 
     first, other = candidate(before, 1.0), candidate(weaker, 0.98)
-    lost = Candidate(other.piece, other.rendering, 0.9, other.fidelity)
+    lost = Candidate(other.piece, other.rendering, 0.6, other.fidelity)
 
     def search(*_, **__):
         yield PassStep(first, other, True, 0.5, "Finding mask and strength")

@@ -22,7 +22,7 @@ NAME, KEY = "Gentlest pass", "gentlest"
 class GentlestRun(QObject):
     """The search; the piece gets better while it goes on, in one undoable step."""
 
-    _better = Signal(int, object)
+    _better = Signal(int, object, float)
 
     def __init__(self, tools: Tools, rung: BlendRung, parent: QObject) -> None:
         super().__init__(parent)
@@ -86,13 +86,13 @@ class GentlestRun(QObject):
             except Cancelled:
                 pass  # the search itself ends with what it has
             if step.best is not None and (last is None or step.best is not last.best):
-                self._better.emit(run, step)
+                self._better.emit(run, step, wanted)
             last = step
         return (last,)  # a job without a result would count as called off
 
-    def _take(self, run: int, step: Search) -> None:
+    def _take(self, run: int, step: Search, wanted: float) -> None:
         """The best so far, on the bench."""
-        if run != self._run or not self.running or not _worth(step):
+        if run != self._run or not self.running or not _worth(step, wanted):
             return
         log = self.session.piece.log
         self._made = step.best.piece.model_copy(update={"log": log})
@@ -106,15 +106,15 @@ class GentlestRun(QObject):
             self._end()
             self.rung.tell_pass("The search was ended at once; the piece is as it was.")
             return
-        if _worth(last):
-            self._take(run, last)
-        elif self._made is not None and self.session.undo_name == NAME:
+        if _worth(last, wanted):
+            self._take(run, last, wanted)
+        elif self.session.piece != last.before.piece and self.session.undo_name == NAME:
             # What was shown on the way did not hold in the end.
             self._made = last.before.piece
             self.session.undo()
         self._end()
         text = _bought(last)
-        if not _worth(last):
+        if not _worth(last, wanted):
             text = "Nothing gentler was found that holds that much; the piece is as it was."
         elif short := last.shortfall(wanted):
             advice = " Ask for less, or shorten the text." if last.confirmed else ""
@@ -143,12 +143,18 @@ class GentlestRun(QObject):
         self.session.edit("blend", "Give all modules the same strength", map=None)
 
 
-def _worth(step: Search) -> bool:
-    """Whether what was found is worth having: it holds, or holds more than the piece did."""
+NEARLY = 0.05
+"""Reach that may be missing for a gentler blend still to be worth having; it is said then."""
+
+
+def _worth(step: Search, wanted: float) -> bool:
+    """Whether what was found is worth having: it holds, or holds more than the piece did, or
+    nearly holds and is gentler."""
     best = step.best
     if best is None or best.piece == step.before.piece:
         return False
-    return step.holds or best.reach > step.before.reach + 0.005
+    gentler = best.worth > step.before.worth and best.reach >= wanted - NEARLY
+    return step.holds or best.reach > step.before.reach + 0.005 or gentler
 
 
 def _bought(step: Search) -> str:
