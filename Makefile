@@ -8,7 +8,7 @@ demo: $(STAMP)
 	@.venv/bin/nimble-tile demo
 
 test: $(STAMP) check
-	@QT_QPA_PLATFORM=offscreen $(PY) -m pytest -n 2 --dist loadfile
+	@QT_QPA_PLATFORM=offscreen $(PY) -m pytest -n 2 --dist loadfile --no-loadscope-reorder
 
 check: $(STAMP)
 	@.venv/bin/ruff check src tests tools bench

@@ -93,3 +93,17 @@ def settle(qtbot):
         qtbot.waitUntil(lambda: not window.jobs.busy and not window.answer.stale, timeout=20_000)
 
     return wait
+
+
+LONGEST_FIRST = (
+    "test_tune.py", "test_window_logo.py", "test_window_proof.py", "test_window_mend.py",
+    "test_reach.py", "test_window_picture.py", "test_looks.py", "test_checking.py",
+    "test_tune_parts.py", "test_window_code.py", "test_foreign.py", "test_cli.py",
+)  # fmt: skip
+"""Files that take long: begun last, they would leave one of two processes without work."""
+
+
+def pytest_collection_modifyitems(items):
+    """Long files first; within a file the order stays."""
+    rank = {name: place for place, name in enumerate(LONGEST_FIRST)}
+    items.sort(key=lambda item: rank.get(item.path.name, len(rank)))
