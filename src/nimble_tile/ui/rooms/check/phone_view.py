@@ -343,7 +343,12 @@ class PhoneView(QWidget):
             item.setToolTip(test.when)
             self.list.addItem(item)
         self.delete.setEnabled(False)
-        self._compare(tuple(test for test in piece.log if test.state == state))
+        self._compare(self._current())
+
+    def _current(self) -> tuple[PhoneTest, ...]:
+        """Entries of the piece as it is."""
+        piece = self.session.piece
+        return tuple(test for test in piece.log if test.state == piece.state)
 
     def _compare(self, log: tuple[PhoneTest, ...]) -> None:
         """What the trials foresaw of the phones that looked at the piece as it is."""
@@ -356,7 +361,7 @@ class PhoneView(QWidget):
 
     def _proved(self, *_: object) -> None:
         if self.isVisible():
-            self._show()
+            self._compare(self._current())
 
     def _told(self, answer: tuple[tuple[PhoneTest, ...], Foreseen]) -> None:
         log, found = answer
