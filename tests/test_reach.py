@@ -24,6 +24,7 @@ from nimble_tile.core.trials.reach import percent, reach
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import plain_code_of, subject_of, usual_code
 from nimble_tile.core.tune import gentlest
+from nimble_tile.core.tune.confirm import Draws
 from nimble_tile.core.tune.measure import Measure
 from nimble_tile.core.tune.sweep import board, setting, sweep
 from outside_reader import zbar_reads
@@ -116,6 +117,23 @@ def test_trials_drawn_anew_are_others_like_them_and_the_same_for_a_seed():
         for old, new in zip(trials, drawn, strict=True):
             assert 0.6 < new.view.distance / old.view.distance < 1.6
             assert old.before == new.before and old.wear == new.wear
+        # What the one draw moves, its opposite moves as far the other way.
+        for old, new, other in zip(trials, drawn, fresh(trials, seed, opposite=True), strict=True):
+            assert new.view.distance * other.view.distance == pytest.approx(old.view.distance**2)
+            if abs(old.view.turn) < 30:
+                assert new.view.turn + other.view.turn == pytest.approx(2 * old.view.turn)
+
+
+def test_draws_are_counted_together(photo, store, bay):
+    subject, room = subject_of(Renderer(store).render(photo, 700)), Room(bay)
+    draws = Draws(room, subject.usual, SOME, (5, 6))
+    each = [
+        reach(list(room.run(subject, fresh(SOME, seed, way), seed + way)))
+        for seed in (5, 6) for way in (False, True)
+    ]  # fmt: skip
+    assert draws.reach_of(subject) == pytest.approx(np.mean(each))
+    assert draws.reach_of(subject, 3.0) < 3.0
+    assert draws.reach_of(subject, 0.01) == pytest.approx(np.mean(each[:2]))
 
 
 def test_only_readers_that_count_are_counted(photo, store, bay):
@@ -183,7 +201,7 @@ def test_phones_are_compared_with_what_the_trials_foresaw(bay):
 
 def test_what_holds_is_confirmed_elsewhere_and_read_by_an_outsider(photo, store, bay, monkeypatch):
     few = {
-        "MOST_CANDIDATES": 3, "RENDERED": 5, "FINALISTS": 2, "EACH_AT": (2,), "CONFIRMED": 4,
+        "MOST_CANDIDATES": 3, "RENDERED": 5, "FINALISTS": 2, "CONFIRMED": 4,
         "LEVELS_TRIED": (("L", 2, 0.62), ("M", 1, 0.55)),
     }  # fmt: skip
     for name, value in few.items():

@@ -224,9 +224,8 @@ def quick(monkeypatch):
     monkeypatch.setattr(gentlest, "MOST_CANDIDATES", 3)
     monkeypatch.setattr(gentlest, "RENDERED", 5)
     monkeypatch.setattr(gentlest, "FINALISTS", 2)
-    monkeypatch.setattr(gentlest, "CONFIRMED", 3)
+    monkeypatch.setattr(gentlest, "CONFIRMED", 4)
     monkeypatch.setattr(confirm, "LARGE", 800)
-    monkeypatch.setattr(gentlest, "EACH_AT", (2,))
     monkeypatch.setattr(gentlest, "LEVELS_TRIED", (("L", 2, 0.62), ("M", 1, 0.55)))
 
 

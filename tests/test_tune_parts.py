@@ -24,7 +24,7 @@ from nimble_tile.core.symbol.steering import Steering, Wanted
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
 from nimble_tile.core.trials.subject import usual_code, usual_symbol
-from nimble_tile.core.tune import areas, guess, mend, recover
+from nimble_tile.core.tune import areas, guess, line, mend, recover
 from nimble_tile.core.tune.finders import likely_finders
 from nimble_tile.core.tune.measure import Measure
 
@@ -426,3 +426,22 @@ def test_places_of_a_mended_picture_hold_every_module_once_and_lie_where_they_ar
     whole = areas.on_image(np.ones((total, total), bool), attempt)
     inside = cv2.fillConvexPoly(np.zeros((430, 430), np.uint8), np.rint(outer).astype(int), 1) > 0
     assert (whole != inside).mean() < 0.01
+
+
+@pytest.mark.parametrize(("enough", "gain"), [(0.037, 1.1), (-0.061, 2.4), (0.13, 0.9)])
+def test_a_line_is_followed_to_the_weakest_strength_that_holds(enough, gain):
+    found = line.Line(lambda: None, 0.5)
+    assert found.next() == 0 and found.promise(0) == 0.5
+    seen = []
+    while (by := found.next()) is not None:
+        assert by not in seen and len(seen) < 7
+        seen.append(by)
+        if len(seen) > 2:
+            assert found.promise(by) == pytest.approx(0.5 - 0.6 * by, abs=1e-6)
+        found.add(line.Look(by, 0.5 - 0.6 * by, gain * (by - enough)))
+    held = min(by for by in seen if by >= enough)
+    assert held - enough < line.CLOSE
+    # Readers do not always pass more with more strength: what fails above what holds is nothing
+    # to go on from.
+    found.add(line.Look(held + 0.2, 0.3, -0.01))
+    assert found.next() is None

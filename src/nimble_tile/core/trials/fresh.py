@@ -20,7 +20,7 @@ TURNED = {("view", "sideways"): 3.0, ("view", "lengthways"): 3.0, ("view", "turn
 """Standard deviation of each angle, in degrees."""
 
 
-def fresh(trials: Sequence[Trial], seed: int) -> tuple[Trial, ...]:
+def fresh(trials: Sequence[Trial], seed: int, opposite: bool = False) -> tuple[Trial, ...]:
     """The trials that are on, each a little nearer or farther, darker, softer or more turned.
 
     Parameters
@@ -29,18 +29,22 @@ def fresh(trials: Sequence[Trial], seed: int) -> tuple[Trial, ...]:
     seed : int
         The same seed draws the same trials; with another one also the noise and the place of
         the pixels should be others, see `Room`.
+    opposite : bool
+        Every value is moved the other way: what is darker in the one draw is lighter in the
+        other, so that both together are about as hard as the set itself.
     """
+    way = -1.0 if opposite else 1.0
     rng = np.random.default_rng([seed, 77])
     made = []
     for trial in trials:
         if not trial.on:
             continue
         for (part, name), spread in SPREAD.items():
-            value, factor = getattr(getattr(trial, part), name), np.exp(rng.normal(0, spread))
+            value, factor = getattr(getattr(trial, part), name), np.exp(way * rng.normal(0, spread))
             if value is not None:
                 trial = _with(trial, part, name, float(value * factor))
         for (part, name), spread in TURNED.items():
-            angle = getattr(getattr(trial, part), name) + float(rng.normal(0, spread))
+            angle = getattr(getattr(trial, part), name) + way * float(rng.normal(0, spread))
             trial = _with(trial, part, name, float(np.clip(angle, -75, 75)))
         made.append(trial)
     return tuple(made)

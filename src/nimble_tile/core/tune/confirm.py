@@ -7,7 +7,8 @@ finds is luck. Here a candidate meets trials drawn anew, and other sizes of the 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+
+import numpy as np
 
 from nimble_tile.core.errors import Stopped
 from nimble_tile.core.piece import Piece
@@ -17,55 +18,99 @@ from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.scan.verdict import GOOD_SPARE
 from nimble_tile.core.trials.fresh import fresh
 from nimble_tile.core.trials.room import Room
-from nimble_tile.core.trials.subject import Subject
+from nimble_tile.core.trials.subject import Subject, subject_of, subject_on
 from nimble_tile.core.trials.trial import Trial
 from nimble_tile.core.tune.candidates import Candidate
 from nimble_tile.core.tune.measure import Measure
 
 SMALL, LARGE = 512, 2048
-"""Longer sides, in pixels, of finished images besides the one at which a search judges. A small
-one goes through the trials; a large one has the reach of the usual size, but readers that
-look straight at it can be lost."""
+"""Longer sides, in pixels, of finished images besides the one at which a search judges. They are
+looked at as files are: the large one straight on in full, and in trials at the usual size."""
 
 LEAST_PIXELS = 6
 """Pixels a module from which a size counts: below, the image is too small for the code."""
 
-FRESH_TOLERANCE = 0.02
-"""Reach that may be missing in fresh trials, over two draws: some draws are harder than others."""
+FRESH_TOLERANCE = 0.025
+"""Reach that may be missing in fresh trials, on average over four draws."""
 
-DRAW_TOLERANCE = 0.05
-"""Reach that may be missing in either draw."""
+SIZE_TOLERANCE = 0.01
+"""Reach that may be missing in finished images of other sizes."""
 
-SIZE_TOLERANCE = 0.03
-"""Reach that may be missing at another size. It is lower by about 0.015 at 512 pixels, and the
-search found it highest at its own."""
+CLEAR = 0.06
+"""Reach beyond what is needed at which one pair of draws is enough."""
+
+DRAWS_APART = 0.1
+"""Reach by which one draw may be easier than its set."""
 
 FAR = 0.02
-"""Reach that is missing from which no other size is looked at."""
+"""Reach that is missing from which nothing further is looked at."""
 
 UNSOUND = 0.03
 """Reach that is taken as missing where a reader does not read the image straight on."""
 
+LEAST_STRENGTH = 0.1
+"""Below which no strength is lowered."""
+
 CONFIRMING, AGAIN, TOLD = 101, 202, 303
-"""Seeds, added to the search's: of the two draws that decide, and of the one that is told."""
+"""Seeds, added to the search's: of the draws that decide, and of those that are told."""
 
 
-@dataclass(frozen=True)
-class Confirmation:
-    """What came of looking elsewhere.
+class Draws:
+    """Trials drawn anew, each draw with its opposite: one alone can be far easier or harder than
+    the set it was drawn from.
 
-    Attributes
+    Parameters
     ----------
-    short : float
-        Reach that is missing where most is; 0: the candidate holds everywhere.
+    room : Room
+    usual : Subject
+        The usual code of the message.
+    trials : sequence of Trial
+        The set about which is drawn.
+    seeds : sequence of int
+    stop : callable
+        True: `Stopped` is raised.
     """
 
-    short: float
+    def __init__(
+        self,
+        room: Room,
+        usual: Subject,
+        trials: Sequence[Trial],
+        seeds: Sequence[int],
+        stop: Callable[[], bool] = lambda: False,
+    ) -> None:
+        self._pairs = [
+            # Another noise and other places of the pixels for each, too.
+            [Measure(room, usual, fresh(trials, seed, way), seed + way, stop)
+             for way in (False, True)]
+            for seed in seeds
+        ]  # fmt: skip
 
     @property
-    def holds(self) -> bool:
-        """Whether the candidate holds everywhere."""
-        return self.short <= 0
+    def first(self) -> list[Trial]:
+        """The trials of the first draw."""
+        return self._pairs[0][0].trials
+
+    def reach_of(self, subject: Subject, least: float = 0.0) -> float:
+        """Mean reach of an image over all draws.
+
+        Parameters
+        ----------
+        subject : Subject
+        least : float
+            What is needed: fewer draws are looked at once it is out of reach, or held by far.
+        """
+        held: list[float] = []
+        for pair in self._pairs:
+            for left in range(len(pair), 0, -1):
+                # What this draw must bring if the other one brings as much as can be hoped.
+                needed = least * (len(held) + left) - sum(held) - (left - 1) * (least + DRAWS_APART)
+                draw = pair[len(pair) - left]
+                held.append(draw.reach_of(subject, max(0.0, needed)))
+            mean = sum(held) / len(held)
+            if least and not least <= mean < least + CLEAR:
+                break
+        return sum(held) / len(held)
 
 
 class Elsewhere:
@@ -106,44 +151,48 @@ class Elsewhere:
         self.trials, self.wanted, self.seed, self.size = trials, wanted, seed, size
         self.stop, self.subject = stop, subject
         self._own = Measure(room, usual, trials, seed, stop)
-        self._draws = self._drawn(CONFIRMING), self._drawn(AGAIN)
+        self.draws = self._drawn(CONFIRMING, AGAIN)
 
-    def _drawn(self, further: int) -> Measure:
-        seed = self.seed + further
-        return Measure(self.room, self.usual, fresh(self.trials, seed), seed, self.stop)
+    def _drawn(self, *further: int) -> Draws:
+        seeds = [self.seed + one for one in further]
+        return Draws(self.room, self.usual, self.trials, seeds, self.stop)
 
-    def confirm(self, found: Candidate) -> Confirmation:
-        """Look at a candidate elsewhere."""
-        lost = self._lost(self.subject(found.piece, found.rendering))
-        short = max(lost, self._unsound(found.rendering))
-        if short > FAR:
-            return Confirmation(short)  # it will be made stronger whatever the sizes say
+    def slack(self, found: Candidate) -> float:
+        """Reach of a candidate beyond what is needed, where it has least; negative: missing."""
+        slack = found.reach - self.wanted
+        if slack < -FAR:
+            return slack  # it will be made stronger whatever other trials say
+        needed = self.wanted - FRESH_TOLERANCE
+        held = self.draws.reach_of(self.subject(found.piece, found.rendering), needed - FAR)
+        slack = min(slack, held - needed)
+        if slack < -FAR:
+            return slack
+        slack = min(slack, self._sound(found.rendering))
+        if slack < -FAR:
+            return slack
         if self.stop():
             raise Stopped
-        if self.size != SMALL:
-            small = self.renderer.render(found.piece, SMALL)
-            if small.code_side >= LEAST_PIXELS * small.modules:
-                held = self._own.reach_of(self.subject(found.piece, small))
-                short = max(short, self.wanted - SIZE_TOLERANCE - held, self._unsound(small))
-        short = max(short, self._unsound(self.renderer.render(found.piece, LARGE)))
-        return Confirmation(max(0.0, short))
-
-    def _lost(self, subject: Subject) -> float:
-        """Reach that is missing in fresh trials."""
-        held = []
-        for draw in self._draws:
-            held.append(draw.reach_of(subject))
-            if self.wanted - held[-1] > FAR + DRAW_TOLERANCE:
+        for size in (SMALL, LARGE):
+            if size == self.size or slack < -FAR:
+                continue
+            other = self.renderer.render(found.piece, size)
+            if other.code_side < LEAST_PIXELS * other.modules:
+                continue
+            slack = min(slack, self._sound(other))
+            if slack < -FAR:
                 break
-        mean = self.wanted - FRESH_TOLERANCE - sum(held) / len(held)
-        return max(mean, self.wanted - DRAW_TOLERANCE - min(held))
+            file = subject_of(other)
+            file = subject_on(file.image, file.quad, file.symbol, file.expected)
+            held = self._own.reach_of(file, self.wanted - SIZE_TOLERANCE - FAR)
+            slack = min(slack, held - self.wanted + SIZE_TOLERANCE)
+        return slack
 
     def told(self, found: Candidate) -> float:
         """Reach in trials in which nothing was decided."""
         return self._drawn(TOLD).reach_of(self.subject(found.piece, found.rendering))
 
-    def _unsound(self, rendering: Rendering) -> float:
-        return 0.0 if sound(rendering, self.room) else UNSOUND
+    def _sound(self, rendering: Rendering) -> float:
+        return np.inf if sound(rendering, self.room) else -UNSOUND
 
 
 def sound(rendering: Rendering, room: Room) -> bool:
@@ -154,10 +203,10 @@ def sound(rendering: Rendering, room: Room) -> bool:
 
 
 def stronger(piece: Piece, by: float) -> Piece:
-    """The piece with all its strengths raised."""
+    """The piece with all its strengths raised, or lowered by less than 0."""
     blend = piece.blend
     values = {
-        name: round(min(1.0, value + by), 3)
+        name: round(min(1.0, max(LEAST_STRENGTH, value + by)), 3)
         for name in ("strength", "finders", "quiet_strength")
         if (value := getattr(blend, name)) is not None
     }

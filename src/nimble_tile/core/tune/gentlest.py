@@ -25,14 +25,14 @@ from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.fidelity import Fidelity
 from nimble_tile.core.scan.judging import fidelity_of, missing
 from nimble_tile.core.symbol.encode import encode
-from nimble_tile.core.trials.fresh import fresh
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import Subject, subject_of
 from nimble_tile.core.trials.trial import Trial
 from nimble_tile.core.tune import GENTLEST_REACH
 from nimble_tile.core.tune.candidates import Candidate, Guess, PassStep
-from nimble_tile.core.tune.confirm import CONFIRMING, Confirmation, Elsewhere, stronger
+from nimble_tile.core.tune.confirm import Elsewhere, stronger
 from nimble_tile.core.tune.guess import LIKENESS, REACH, Trait, as_rows, chance, predict
+from nimble_tile.core.tune.line import Line, Look
 from nimble_tile.core.tune.measure import Measure
 from nimble_tile.core.tune.weak import weakest
 
@@ -49,10 +49,10 @@ SHARINGS = tuple((finders, quiet) for quiet in (0.0, -0.2, 0.2) for finders in (
 STRENGTHS = tuple(round(0.2 + 0.03 * step, 2) for step in range(27))
 """Strengths that are guessed about; by one or two hundredths more each second and third time."""
 
-MOST_CANDIDATES = 14
+MOST_CANDIDATES = 8
 """Candidates that readers look at after the first comparison."""
 
-RENDERED = 22
+RENDERED = 13
 """Candidates that are rendered then: some turn out to be less alike than the best."""
 
 OWN_LOOKS = 2
@@ -77,9 +77,6 @@ MATCHED = 0.53
 """Likeness that a mask gains by each unit of weighted match: measured on six photographs, where
 it explains more than half of the variance between masks."""
 
-EACH = (-0.03, 0.0)
-"""Strength that is added for all before each module gets a strength of its own."""
-
 KEPT_MARGIN = 10.0
 """Margin, in steps of 255 of a frame, at which a module's strength stays as it is."""
 
@@ -89,27 +86,24 @@ MARGIN_SLOPE = 40.0
 LEAST_FACTOR, MOST_FACTOR = 0.8, 1.5
 """Limits of a module's strength in parts of the others'."""
 
-EACH_BRINGS = 0.02
-"""Likeness that strengths of their own bring, about."""
+EACH_BRINGS = 0.01
+"""Likeness that strengths of their own bring, about, at the same reach."""
 
-EACH_AT = (10,)
-"""Looks before which modules get strengths of their own."""
+MAPPED = 2
+"""Finalists that are tried with a strength for each module, too."""
 
 FINALISTS = 4
 """Candidates, the most alike of those that hold, that must hold elsewhere, too: what holds by luck
 alone does not do so twice."""
 
-CONFIRMED = 7
-"""Candidates that are looked at elsewhere at most."""
+CONFIRMED, CONFIRMED_AT_MOST = 6, 9
+"""Candidates that are looked at elsewhere; and where none of these holds."""
 
-LEAST_RAISE, MOST_RAISE = 0.015, 0.1
-"""Limits by which a candidate that nearly holds is made stronger."""
+CONFIRMING_TAKES = 4
+"""Times that it takes of a look in the search's own trials."""
 
-RAISE_SLOPE = 1.6
-"""What a unit of strength adds to a reach that is nearly enough."""
-
-RAISE_COSTS = 0.3
-"""Likeness that a unit of strength costs, about."""
+GAIN = 0.005
+"""Likeness that a further look must promise once something holds."""
 
 
 def ready(piece: Piece) -> None:
@@ -179,20 +173,14 @@ class _Search:
         self.symbols = candidates(piece)
         self.done = 0
         self.total = (
-            1
-            + OWN_LOOKS
-            + len(self.symbols)
-            + MOST_CANDIDATES
-            + len(EACH) * len(EACH_AT)
-            + CONFIRMED
+            1 + OWN_LOOKS + len(self.symbols) + MOST_CANDIDATES + CONFIRMING_TAKES * CONFIRMED
         )
         self.looked: list[Candidate] = []
         self.judged = 0  # by readers
         self.matches: list[np.ndarray] = []
         self.maps: dict[int, str] = {}  # by the candidate
-        self.drawn = fresh(trials, seed + CONFIRMING)
         self.confirmed: Candidate | None = None
-        self.seen: Confirmation | None = None
+        self.slack = -np.inf  # of the confirmed one
         self.fresh: float | None = None
 
     def run(self) -> Iterator[PassStep]:
@@ -222,11 +210,8 @@ class _Search:
         yield from self._as_it_is()
         self.matches = [self.renderer.matches(piece) for piece in pieces]
         chosen, waiting = self._next(), None
-        looks, each = 0, list(EACH_AT)
+        looks = 0
         for _ in range(RENDERED):
-            if each and looks >= each[0]:
-                each.pop(0)
-                yield from self._each()
             if chosen is None or looks >= MOST_CANDIDATES:
                 break
             waiting = waiting or self._ahead(chosen.piece)
@@ -343,23 +328,14 @@ class _Search:
             return None
         return Trait(self.symbols.index(version), symbol.mask, *known[0])
 
-    def _each(self) -> Iterator[PassStep]:
-        """Each module of the best with a strength of its own."""
-        best = self.best
-        if best is None:
-            return
-        for added in EACH:
-            self._try(self._ahead(self._mapped(best, added)), self.wanted)
-            yield self._progress("Giving each module its own strength")
-
-    def _mapped(self, found: Candidate, added: float) -> Piece:
+    def _mapped(self, found: Candidate) -> Piece:
         """Strengthen the modules that are weak in frames, weaken those with margin to spare."""
         piece = found.piece
         known = self.maps.get(id(found))
         if known is None:
             quiet = piece.code.quiet_zone
             level = [
-                trial for trial in (*self.measure.trials, *self.drawn)
+                trial for trial in (*self.measure.trials, *self.elsewhere.draws.first)
                 if not (trial.wear.smudge or trial.wear.fold or trial.wear.crumple)
             ]  # fmt: skip
             subject = subject_of(found.rendering)
@@ -369,14 +345,13 @@ class _Search:
             factors[np.pad(function, quiet, constant_values=True)] = 1
             known = self.renderer.pictures.add_mask(np.rint(factors * 128).astype(np.uint8))
             self.maps[id(found)] = known
-        strength = round(float(np.clip(piece.blend.strength + added, 0.1, 1)), 3)
-        return piece.edited("blend", strength=strength, map=known)
+        return piece.edited("blend", map=known)
 
     def _confirm(self) -> Iterator[PassStep]:
         """The most alike candidate that holds in fresh trials and at other sizes, too.
 
-        One that nearly does is made a little stronger, as long as that promises more than the
-        next one.
+        One that nearly does is made a little stronger and one with reach to spare weaker, as
+        long as that promises more than the others.
         """
         self.elsewhere = Elsewhere(
             self.room, self.renderer, self.usual, self.trials, self.wanted, self.seed, self.size,
@@ -384,40 +359,53 @@ class _Search:
         )  # fmt: skip
         ranked = sorted(self.passing, key=lambda found: -found.worth)[:FINALISTS]
         ranked = ranked or [found for found in (self.most,) if found is not None]
-        # Promised likeness, a candidate or how one is made, and how often it was made stronger.
-        waiting: list[tuple[float, Candidate | Callable[[], Piece], int]] = [
-            (found.worth, found, 0) for found in ranked
-        ]
-        for found in ranked[:1]:
-            if found.piece.blend.map is None:
-                mapped = partial(self._mapped, found, EACH[0])
-                waiting.append((found.worth + EACH_BRINGS, mapped, 0))
-        for _ in range(CONFIRMED):
-            waiting.sort(key=lambda one: one[0])
-            if not waiting:
+        lines = [Line(partial(_piece_of, found), found.worth) for found in ranked]
+        for found in ranked[:MAPPED]:
+            if _followed(found):
+                lines.append(Line(partial(self._mapped, found), found.worth + EACH_BRINGS))
+        seen: list[Piece] = []
+        for number in range(CONFIRMED_AT_MOST):
+            if number >= CONFIRMED and self.holds:
                 return
-            _, next_one, times = waiting.pop()
-            if isinstance(next_one, Candidate):
-                found = next_one
-            else:
-                found = self._try(self._ahead(next_one()))
-            seen = self.elsewhere.confirm(found)
-            seen = Confirmation(max(seen.short, self.wanted - found.reach))
+            least = self.confirmed.worth + GAIN if self.holds else -np.inf
+            promised = [
+                (line.promise(by), line, by) for line in lines if (by := line.next()) is not None
+            ]
+            if number >= CONFIRMED:  # what has come nearest is nearest to an end
+                promised = [(line.nearest, line, by) for _, line, by in promised]
+            worth, line, by = max(promised, key=lambda one: one[0], default=(-np.inf, None, 0.0))
+            if line is None or worth < least:
+                return
+            piece = stronger(line.make(), by) if by else line.make()
+            if piece in seen:
+                line.ended = True
+                continue
+            seen.append(piece)
+            done = self.done
+            # Some were not read, as they were less alike than another one.
+            read = (one for one in self.looked if one.piece == piece and one.reach)
+            found = next(read, None)
+            if found is None:
+                found = self._try(self._ahead(piece))
+            slack = self.elsewhere.slack(found)
+            line.add(Look(by, found.worth, slack))
+            self._remember(found, slack)
+            self.done = done + CONFIRMING_TAKES
             yield self._progress("Looking with fresh trials and at other sizes")
-            if self._settles(found, seen):
-                return
-            # What was not enough once is too little again.
-            least = LEAST_RAISE * (times + 1)
-            by = float(np.clip(seen.short / RAISE_SLOPE, least, MOST_RAISE))
-            if found.piece.blend.strength < 1:
-                promise = found.worth - RAISE_COSTS * by
-                waiting.append((promise, partial(stronger, found.piece, by), times + 1))
 
-    def _settles(self, found: Candidate, seen: Confirmation) -> bool:
-        """Whether a candidate is the answer; the best of those that are not is remembered."""
-        if self.seen is None or seen.short < self.seen.short:
-            self.confirmed, self.seen = found, seen
-        return seen.holds
+    def _remember(self, found: Candidate, slack: float) -> None:
+        """Keep the most alike of those that hold everywhere, else the one that misses least."""
+        if slack >= 0:
+            better = not self.holds or found.worth > self.confirmed.worth
+        else:
+            better = not self.holds and slack > self.slack
+        if better:
+            self.confirmed, self.slack = found, slack
+
+    @property
+    def holds(self) -> bool:
+        """Whether a candidate was found that holds everywhere."""
+        return self.slack >= 0
 
     def _with(self, version: str, level: str, strength: float) -> Piece:
         old = self.piece
@@ -483,9 +471,9 @@ class _Search:
 
     def _progress(self, what: str) -> PassStep:
         share = min(1.0, self.done / self.total)
-        best, seen = self.best, self.seen
-        holds = best is not None and best.reach >= self.wanted and (seen is None or seen.holds)
-        return PassStep(self.before, best, holds, share, what, seen is not None, self.fresh)
+        best, seen = self.best, self.confirmed is not None
+        holds = best is not None and best.reach >= self.wanted and (self.holds or not seen)
+        return PassStep(self.before, best, holds, share, what, seen, self.fresh)
 
 
 def candidates(piece: Piece) -> list[tuple[str, str]]:
@@ -506,6 +494,10 @@ def candidates(piece: Piece) -> list[tuple[str, str]]:
     if not found:
         raise UserError("The message does not fit.", "Shorten it.")
     return found
+
+
+def _piece_of(found: Candidate) -> Piece:
+    return found.piece
 
 
 def _at(strength: float, beyond: float) -> float:

@@ -37,13 +37,12 @@ from nimble_tile.core.scan.readers import READER_NAMES, to_grey
 from nimble_tile.core.scan.recognise import recognise
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
-from nimble_tile.core.trials.fresh import fresh
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import Subject, subject_on
 from nimble_tile.core.trials.trial import Trial
 from nimble_tile.core.tune import MENDED_REACH
-from nimble_tile.core.tune.confirm import CONFIRMING, FRESH_TOLERANCE, sound
+from nimble_tile.core.tune.confirm import CONFIRMING, FRESH_TOLERANCE, Draws, sound
 from nimble_tile.core.tune.measure import Measure
 from nimble_tile.core.tune.recover import Suspect, quiet_around, suspects
 
@@ -234,8 +233,7 @@ class Mender:
         self.plan = Plan(self.square, symbol, quiet)
         usual = Subject(image, suspect.quad, symbol, symbol.text).usual
         self.measure = Measure(room, usual, trials, seed, stop)
-        drawn = seed + CONFIRMING
-        self.fresh = Measure(room, usual, fresh(trials, drawn), drawn, stop)
+        self.fresh = Draws(room, usual, trials, [seed + CONFIRMING], stop)
         self._descents: dict[float, gentle.Descent] = {}
 
     def _upright(self, image: np.ndarray) -> np.ndarray:
