@@ -149,7 +149,7 @@ def test_stale_answers_are_grey_until_the_newest_is_in(window, settle, coffee, q
         assert window.band.stale
         QTest.qWait(4)
     settle(window)
-    qtbot.waitUntil(lambda: verdicts and verdicts[-1] == window.engine.ticket, timeout=10_000)
+    qtbot.waitUntil(lambda: bool(verdicts) and verdicts[-1] == window.engine.ticket, timeout=10_000)
     assert len(verdicts) < 30  # newer pieces overtook older ones
     assert window.band.verdict.sample is window.bench._verdict.sample
     assert window.session.undo_name == "Change the strength"

@@ -128,12 +128,19 @@ def sampled(rendering: Rendering) -> Sample:
     return seen.sample
 
 
-def missing(rendering: Rendering, bay: ReaderBay, readers: Sequence[str] = READER_NAMES) -> int:
+def missing(
+    rendering: Rendering,
+    bay: ReaderBay,
+    readers: Sequence[str] = READER_NAMES,
+    away: bool = False,
+) -> int:
     """How many of some readers do not read a rendering straight on: as `judge_rendering` looks,
-    without its reasons, and the smallest look first."""
+    without its reasons, and the smallest look first; from `away` the smallest alone, in which
+    finished images of all sizes are about the same."""
     framed, _ = framed_view(to_grey(rendering.image), rendering.box)
     text = rendering.symbol.text
     sides = sorted({min(max(framed.shape), LARGEST_LOOK), *rendering_looks(rendering)})
+    sides = sides[:1] if away else sides
     able = READS_MICRO if rendering.symbol.micro else READER_NAMES
     names = [name for name in able if name in readers]
     left = len(names)

@@ -14,7 +14,7 @@ from nimble_tile.core.errors import Stopped
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
-from nimble_tile.core.scan.judging import judge_rendering
+from nimble_tile.core.scan.judging import judge_rendering, missing
 from nimble_tile.core.scan.verdict import GOOD_SPARE
 from nimble_tile.core.trials.fresh import fresh
 from nimble_tile.core.trials.room import Room
@@ -192,7 +192,10 @@ class Elsewhere:
         return self._drawn(TOLD).reach_of(self.subject(found.piece, found.rendering))
 
     def _sound(self, rendering: Rendering) -> float:
-        return np.inf if sound(rendering, self.room) else -UNSOUND
+        if not sound(rendering, self.room):
+            return -UNSOUND
+        away = missing(rendering, self.room.bay, self.room.readers, away=True)
+        return -UNSOUND if away else np.inf
 
 
 def sound(rendering: Rendering, room: Room) -> bool:
