@@ -4,8 +4,8 @@ The candidates are the smallest symbols that the message fits in, at some levels
 and under all masks, steered by the picture; the strengths of the gentle blend,
 of finders and of the quiet zone; and a map that gives each module a strength of
 its own by the margin that it keeps in the frames. Readers judge every step in
-the trials. The number of steps is fixed, so that the same seed gives the same
-piece.
+the trials. What they say decides what is tried next, and no clock does, so that
+the same seed gives the same piece.
 """
 
 from __future__ import annotations
