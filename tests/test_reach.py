@@ -15,7 +15,9 @@ from nimble_tile.core.phonelog import PhoneTest
 from nimble_tile.core.picture.opening import open_picture
 from nimble_tile.core.piece import Blend, Code, Finish, Message, Picture, Piece
 from nimble_tile.core.render import Renderer
-from nimble_tile.core.scan.readers import READER_NAMES
+from nimble_tile.core.scan.bay import Outcome
+from nimble_tile.core.scan.judging import missing_away
+from nimble_tile.core.scan.readers import READER_NAMES, Reading
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials import sets
 from nimble_tile.core.trials.foreseen import Foreseen, foresee, lux_of, trial_of
@@ -134,6 +136,38 @@ def test_draws_are_counted_together(photo, store, bay):
     assert draws.reach_of(subject) == pytest.approx(np.mean(each))
     assert draws.reach_of(subject, 3.0) < 3.0
     assert draws.reach_of(subject, 0.01) == pytest.approx(np.mean(each[:2]))
+
+
+def test_frames_taken_ahead_are_taken_once_and_change_nothing(photo, store, bay, monkeypatch):
+    subject, room, taken = subject_of(Renderer(store).render(photo, 700)), Room(bay), []
+    jobs = [(subject, trial) for trial in SOME]
+    straight = [passed.read for passed in Room(bay).passes(jobs)]
+    frame = room.frame
+    monkeypatch.setattr(room, "frame", lambda *job: taken.append(job) or frame(*job))
+    ahead = room.passes(jobs[:2], following=jobs[2:])
+    assert len(taken) == len(jobs)
+    assert [passed.read for passed in ahead + room.passes(jobs[2:])] == straight
+    assert len(taken) == len(jobs)
+
+
+@pytest.mark.parametrize(("lost", "missing"), [(1, 0), (2, 1)])
+def test_one_look_from_afar_may_be_lost_and_no_second(photo, store, lost, missing):
+    class Bay:
+        def read_all(self, views, names):
+            sides.extend(max(view.shape) for view in views)
+            blind = sorted(sides)[:lost]
+            return [
+                [Outcome(name, () if name == "OpenCV" and max(view.shape) in blind else right)
+                 for name in names]
+                for view in views
+            ]  # fmt: skip
+
+    rendering = Renderer(store).render(photo, 900)
+    sides, right = [], (Reading(rendering.symbol.text),)
+    assert missing_away(rendering, Bay()) == missing
+    assert missing_away(rendering, Bay(), ("quirc",)) == 0
+    modules = [side * rendering.code_side / rendering.modules / 900 for side in sides[:3]]
+    assert modules == pytest.approx([5.3, 6.0, 6.7], abs=0.05)
 
 
 def test_only_readers_that_count_are_counted(photo, store, bay):

@@ -51,8 +51,10 @@ def to_linear(image: np.ndarray) -> np.ndarray:
 
 def to_srgb(light: np.ndarray) -> np.ndarray:
     """Linear light to sRGB (uint8); what is beyond 0 to 1 is clipped, as in a sensor."""
-    index = np.clip(light * LIGHT_STEPS + 0.5, 0, LIGHT_STEPS).astype(np.uint16)
-    return encoded_table()[index]
+    scaled = light * np.float32(LIGHT_STEPS)
+    scaled += np.float32(0.5)
+    np.clip(scaled, 0, LIGHT_STEPS, out=scaled)
+    return encoded_table().take(scaled.astype(np.intp))
 
 
 def luminance(image: np.ndarray) -> np.ndarray:

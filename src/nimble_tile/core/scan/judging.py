@@ -5,6 +5,7 @@ The thresholds of the first verdict are ours and stand together here.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
@@ -25,6 +26,7 @@ from nimble_tile.core.scan.framed import (
     looks,
     module_side,
     says,
+    seen_at,
     steps_back,
 )
 from nimble_tile.core.scan.readers import READER_NAMES, READS_MICRO, Reading, to_grey
@@ -44,6 +46,12 @@ SMALLER_LOOKS = (1100, 640)
 UPSIDE_DOWN = 40
 """Levels of 255 by which dark modules must be lighter than light ones on average for a code
 to count as light on dark; a picture that hardly shows its code stays below."""
+
+ARMS_LENGTHS = (5.3, 6.0, 6.7)
+"""Pixels a module of looks from farther away, about that of `steps_back`."""
+
+LUCK = 1
+"""Looks of these that a reader may miss."""
 
 COVERED, LEAST_COVERED = 0.6, 4
 """Share and number of wrong modules under a logo or caption from which it is blamed."""
@@ -128,25 +136,38 @@ def sampled(rendering: Rendering) -> Sample:
     return seen.sample
 
 
-def missing(
-    rendering: Rendering,
-    bay: ReaderBay,
-    readers: Sequence[str] = READER_NAMES,
-    away: bool = False,
-) -> int:
+def missing(rendering: Rendering, bay: ReaderBay, readers: Sequence[str] = READER_NAMES) -> int:
     """How many of some readers do not read a rendering straight on: as `judge_rendering` looks,
-    without its reasons, and the smallest look first; from `away` the smallest alone, in which
-    finished images of all sizes are about the same."""
-    framed, _ = framed_view(to_grey(rendering.image), rendering.box)
+    without its reasons, and the smallest look first."""
+    framed, names = _framed(rendering, readers)
     text = rendering.symbol.text
     sides = sorted({min(max(framed.shape), LARGEST_LOOK), *rendering_looks(rendering)})
-    sides = sides[:1] if away else sides
-    able = READS_MICRO if rendering.symbol.micro else READER_NAMES
-    names = [name for name in able if name in readers]
     left = len(names)
     for look in looks(bay, framed, sides, names, lambda outcome: says(outcome, text)):
         left = sum(not says(outcome, text) for outcome in look.outcomes)
     return left
+
+
+def missing_away(
+    rendering: Rendering, bay: ReaderBay, readers: Sequence[str] = READER_NAMES
+) -> int:
+    """How many of some readers fail at more than one of several steps at arm's length, where
+    finished images of all sizes look the same: what one look says alone is luck."""
+    framed, names = _framed(rendering, readers)
+    text = rendering.symbol.text
+    arm = max(framed.shape) * rendering.modules / rendering.code_side
+    views = [seen_at(framed, round(pixels * arm))[0] for pixels in ARMS_LENGTHS]
+    failed = Counter(
+        one.name for found in bay.read_all(views, names) for one in found if not says(one, text)
+    )
+    return sum(times > LUCK for times in failed.values())
+
+
+def _framed(rendering: Rendering, readers: Sequence[str]) -> tuple[np.ndarray, list[str]]:
+    """What readers are shown of a rendering, and those that know such codes."""
+    framed, _ = framed_view(to_grey(rendering.image), rendering.box)
+    able = READS_MICRO if rendering.symbol.micro else READER_NAMES
+    return framed, [name for name in able if name in readers]
 
 
 def _covered(rendering: Rendering, verdict: Verdict) -> tuple[Reason, ...]:

@@ -116,8 +116,9 @@ class Studio:
             onto = np.diag([smaller, smaller, 1]) @ onto
             width, height = round(width * smaller), round(height * smaller)
         scene = self._seen(trial, onto, (width, height), size, seed, flat)
-        across, down = _places(onto, subject, (width, height))
-        image = _exposed(scene, trial, across, down, seed)
+        lit = lights.falls_unevenly(trial.light)
+        places = _places(onto, subject, (width, height)) if lit else None
+        image = _exposed(scene, trial, places, seed)
         matrix = onto @ subject.matrix
         corners = mapped(onto, subject.quad)
         edge = float(np.hypot(*(np.roll(corners, -1, axis=0) - corners).T).mean())
@@ -182,14 +183,18 @@ class Studio:
                 plane = wears.worn(plane, wear, before.paper, places, seed, flat)
         else:
             plane = wears.lit(plane, before.ink)
-        finer = np.array([[FINER, 0, FINER / 2 - 0.5], [0, FINER, FINER / 2 - 0.5], [0, 0, 1.0]])
         on_pixels = _shift(-0.5, -0.5) @ onto @ _shift(0.5, 0.5)
-        width, height = extent
-        large = cv2.warpPerspective(
-            plane, finer @ on_pixels, (FINER * width, FINER * height), flags=cv2.INTER_LINEAR,
-            borderMode=cv2.BORDER_CONSTANT, borderValue=(float(ground),) * 3,
-        )  # fmt: skip
-        return cv2.resize(large, (width, height), interpolation=cv2.INTER_AREA)
+        # The samples of a pixel, one of each after the other: quicker than on a finer grid.
+        apart = (np.arange(FINER) + 0.5) / FINER - 0.5
+        total = None
+        for x, y in ((x, y) for y in apart for x in apart):
+            seen = cv2.warpPerspective(
+                plane, _shift(-x, -y) @ on_pixels, extent, flags=cv2.INTER_LINEAR,
+                borderMode=cv2.BORDER_CONSTANT, borderValue=(float(ground),) * 3,
+            )  # fmt: skip
+            total = seen if total is None else cv2.add(total, seen, dst=total)
+        total *= np.float32(1 / FINER**2)
+        return total
 
 
 def plane_to_sensor(trial: Trial) -> np.ndarray:
@@ -320,19 +325,20 @@ def _places(onto: np.ndarray, subject: Subject, extent: tuple[int, int]) -> tupl
 
 
 def _exposed(
-    scene: np.ndarray, trial: Trial, across: np.ndarray, down: np.ndarray, seed: int
+    scene: np.ndarray, trial: Trial, places: tuple[np.ndarray, np.ndarray] | None, seed: int
 ) -> np.ndarray:
-    """The frame as the sensor delivers it (uint8 sRGB)."""
+    """The frame as the sensor delivers it (uint8 sRGB); `scene` is changed."""
     import cv2
 
     light, camera = trial.light, trial.camera
-    arrives = lights.illumination(light, across, down)
-    if arrives is not None:
-        scene = scene * arrives[..., None]
-    mirrored = lights.glare(light, across, down)
-    if mirrored is not None:
-        scene = scene + mirrored[..., None]
-    scene = scene * lights.tint(light.kelvin)
+    if places is not None:
+        arrives = lights.illumination(light, *places)
+        if arrives is not None:
+            cv2.multiply(scene, cv2.merge([arrives] * 3), dst=scene)
+        mirrored = lights.glare(light, *places)
+        if mirrored is not None:
+            cv2.add(scene, cv2.merge([mirrored] * 3), dst=scene)
+    cv2.multiply(scene, (*map(float, lights.tint(light.kelvin)), 0.0), dst=scene)
     if camera.blur > 0.05:
         scene = cv2.GaussianBlur(scene, (0, 0), camera.blur, borderType=cv2.BORDER_REPLICATE)
     if camera.motion >= 0.5:
@@ -340,10 +346,16 @@ def _exposed(
         scene = cv2.filter2D(scene, -1, kernel, borderType=cv2.BORDER_REPLICATE)
     gathered = np.float32(light.lux * ELECTRONS / max(camera.noise, 1e-3) ** 2)
     read = np.float32(READ_NOISE * max(camera.noise, 1e-3)) / np.float32(light.lux * ELECTRONS)
-    deviation = np.sqrt(np.maximum(scene, 0) / gathered + read * read)
     mean = float(cv2.mean(scene)[:3] @ LUMA)
     gain = np.float32(EXPOSED * 2**camera.exposure / max(mean, 1e-4))
-    return to_srgb((scene + deviation * _noise(scene.shape, seed)) * gain)
+    noise = np.maximum(scene, 0)
+    noise /= gathered
+    noise += read * read
+    cv2.sqrt(noise, dst=noise)
+    noise *= _noise(scene.shape, seed)
+    scene += noise
+    scene *= gain
+    return to_srgb(scene)
 
 
 def _trace(length: float, angle: float) -> np.ndarray:
@@ -360,7 +372,7 @@ def _trace(length: float, angle: float) -> np.ndarray:
     return kernel / kernel.sum()
 
 
-_NOISE = Memory(4)
+_NOISE = Memory(8)
 
 
 def _noise(shape: tuple[int, ...], seed: int) -> np.ndarray:

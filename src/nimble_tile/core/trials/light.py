@@ -54,6 +54,11 @@ def tint(kelvin: float) -> np.ndarray:
     return (left / float(LUMA @ left)).astype(np.float32)
 
 
+def falls_unevenly(light: Lighting) -> bool:
+    """Whether it matters where on the object a point lies."""
+    return light.falloff > 0 or light.shadow > 0 or light.glare > 0
+
+
 def illumination(light: Lighting, across: np.ndarray, down: np.ndarray) -> np.ndarray | None:
     """How much of the full light arrives; None where it is the same everywhere.
 

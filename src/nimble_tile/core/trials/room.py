@@ -105,6 +105,7 @@ class Room:
     def __init__(self, bay: ReaderBay, readers: Sequence[str] = READER_NAMES) -> None:
         self.bay, self.readers = bay, tuple(readers)
         self._memory = Memory()
+        self._ready: dict[tuple, CameraFrame] = {}  # taken, but not looked at yet
 
     def studio(self, subject: Subject) -> Studio:
         """The studio of a subject; those of the last few are kept."""
@@ -169,13 +170,38 @@ class Room:
                 given += 1
                 yield result
 
-    def passes(self, jobs: Sequence[tuple[Subject, Trial]], seed: int = 0) -> list[Pass]:
-        """Which readers read each of some frames; what is known is not read again."""
+    def passes(
+        self,
+        jobs: Sequence[tuple[Subject, Trial]],
+        seed: int = 0,
+        following: Sequence[tuple[Subject, Trial]] = (),
+    ) -> list[Pass]:
+        """Which readers read each of some frames; what is known is not read again.
+
+        Parameters
+        ----------
+        jobs : sequence of (Subject, Trial)
+        seed : int
+        following : sequence of (Subject, Trial)
+            Frames that will be asked for next, if anything: they are taken while the readers
+            still look, so that no processor waits.
+        """
         new = [job for job in jobs if not self._known(*job, seed, False)]
         if new:
-            self._look(new, self._frames(new, seed), seed, False, [])
+            waiting = [job for job in new if _key(*job, seed) not in self._ready]
+            taken = dict(zip(map(id, waiting), self._frames(waiting, seed), strict=True))
+            frames = [taken.get(id(job)) or self._ready[_key(*job, seed)] for job in new]
+            self._ready = {}
+            later = [job for job in following if not self._known(*job, seed, False)]
+            self._look(new, frames, seed, False, [self._taker(job, seed) for job in later])
         found = [self._memory.get("pass", _key(*job, seed)) for job in jobs]
         return [passed.only(self.readers) for passed in found]
+
+    def _taker(self, job: tuple[Subject, Trial], seed: int) -> Callable:
+        def take() -> None:
+            self._ready[_key(*job, seed)] = self.frame(*job, seed)
+
+        return take
 
     def _frames(self, jobs: Sequence[tuple[Subject, Trial]], seed: int) -> list[CameraFrame | None]:
         if len(jobs) < 2:

@@ -57,7 +57,9 @@ def printed(plane: np.ndarray, before: Before, module_mm: float, per_mm: float) 
         covered = 1 - plane
         covered += 4 * before.dot_gain * covered * plane
         plane = 1 - covered
-    return before.ink + (before.paper - before.ink) * plane
+    plane = plane * np.float32(before.paper - before.ink)
+    plane += np.float32(before.ink)
+    return plane
 
 
 def lit(plane: np.ndarray, ink: float) -> np.ndarray:

@@ -14,7 +14,7 @@ from nimble_tile.core.errors import Stopped
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
-from nimble_tile.core.scan.judging import judge_rendering, missing
+from nimble_tile.core.scan.judging import judge_rendering, missing_away
 from nimble_tile.core.scan.verdict import GOOD_SPARE
 from nimble_tile.core.trials.fresh import fresh
 from nimble_tile.core.trials.room import Room
@@ -43,10 +43,10 @@ DRAWS_APART = 0.1
 """Reach by which one draw may be easier than its set."""
 
 FAR = 0.02
-"""Reach that is missing from which nothing further is looked at."""
+"""Reach that is missing from which it does not matter how much it is."""
 
 UNSOUND = 0.03
-"""Reach that is taken as missing where a reader does not read the image straight on."""
+"""Reach that is taken as missing where an image is not `sound`."""
 
 LEAST_STRENGTH = 0.1
 """Below which no strength is lowered."""
@@ -160,26 +160,23 @@ class Elsewhere:
     def slack(self, found: Candidate) -> float:
         """Reach of a candidate beyond what is needed, where it has least; negative: missing."""
         slack = found.reach - self.wanted
-        if slack < -FAR:
+        if slack < 0:
             return slack  # it will be made stronger whatever other trials say
         needed = self.wanted - FRESH_TOLERANCE
         held = self.draws.reach_of(self.subject(found.piece, found.rendering), needed - FAR)
-        slack = min(slack, held - needed)
-        if slack < -FAR:
-            return slack
-        slack = min(slack, self._sound(found.rendering))
-        if slack < -FAR:
-            return slack
-        if self.stop():
-            raise Stopped
+        slack = min(slack, held - needed, self._sound(found.rendering))
         for size in (SMALL, LARGE):
-            if size == self.size or slack < -FAR:
+            if self.stop():
+                raise Stopped
+            if slack < 0:
+                break
+            if size == self.size:
                 continue
             other = self.renderer.render(found.piece, size)
             if other.code_side < LEAST_PIXELS * other.modules:
                 continue
             slack = min(slack, self._sound(other))
-            if slack < -FAR:
+            if slack < 0:
                 break
             file = subject_of(other)
             file = subject_on(file.image, file.quad, file.symbol, file.expected)
@@ -192,14 +189,14 @@ class Elsewhere:
         return self._drawn(TOLD).reach_of(self.subject(found.piece, found.rendering))
 
     def _sound(self, rendering: Rendering) -> float:
-        if not sound(rendering, self.room):
-            return -UNSOUND
-        away = missing(rendering, self.room.bay, self.room.readers, away=True)
-        return -UNSOUND if away else np.inf
+        return np.inf if sound(rendering, self.room) else -UNSOUND
 
 
 def sound(rendering: Rendering, room: Room) -> bool:
-    """Whether all readers that count read it straight on, with the spare of “scans well”."""
+    """Whether all readers that count read it straight on, with the spare of “scans well”, and
+    from farther away."""
+    if missing_away(rendering, room.bay, room.readers):
+        return False
     verdict = judge_rendering(rendering, room.bay, with_fidelity=False)
     marks = [mark for mark in verdict.marks if mark.able and mark.name in room.readers]
     return verdict.spare >= GOOD_SPARE and all(mark.right(verdict.expected) for mark in marks)

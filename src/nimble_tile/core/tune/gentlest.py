@@ -96,7 +96,7 @@ FINALISTS = 4
 """Candidates, the most alike of those that hold, that must hold elsewhere, too: what holds by luck
 alone does not do so twice."""
 
-CONFIRMED, CONFIRMED_AT_MOST = 6, 9
+CONFIRMED, CONFIRMED_AT_MOST = 7, 9
 """Candidates that are looked at elsewhere; and where none of these holds."""
 
 CONFIRMING_TAKES = 4

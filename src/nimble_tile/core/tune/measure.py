@@ -77,7 +77,9 @@ class Measure:
             part = order[start : start + CHUNK]
             left -= sum(map(self._expected, part))
             jobs = [(subject, trial) for trial in part]
-            for trial, found in zip(part, self.room.passes(jobs, self.seed), strict=True):
+            after = [(subject, trial) for trial in order[start + CHUNK : start + 2 * CHUNK]]
+            passes = self.room.passes(jobs, self.seed, after)
+            for trial, found in zip(part, passes, strict=True):
                 passed += found.count
                 self._seen[trial.situation].append(found.count)
             if (passed + left + PASSES_SLACK) / self.pairs < least and start + CHUNK < len(order):
