@@ -20,10 +20,10 @@ STEP_BACK = 0.72
 """A reader that fails on the preview looks once more from this much farther
 away, as a person with a phone does without thinking."""
 
-ARM = 6.0
-"""Pixels a module of the last look at the preview, where it is much larger: what a phone at
+ARMS = (7.2, 6.0)
+"""Pixels a module of the last looks at the preview, where it is much larger: what a phone at
 arm's length sees of a poster. Detectors with a window of so many pixels are blind to patterns
-that fill it."""
+that fill it. A hand is never still: what one look alone says is luck."""
 
 LEAST_MODULE = 4
 """Pixels a module that a second look needs to be worth taking."""
@@ -168,7 +168,8 @@ def _near(a: Reading, b: Reading) -> bool:
 
 
 def steps_back(longer: int, module: float) -> tuple[int, ...]:
-    """Longer sides at which readers that failed look again: a step back, and at arm's length.
+    """Longer sides at which readers that failed look again: a step back, and at arm's length
+    twice.
 
     Parameters
     ----------
@@ -179,5 +180,5 @@ def steps_back(longer: int, module: float) -> tuple[int, ...]:
     """
     smaller = round(min(longer, LARGEST_LOOK) * STEP_BACK)
     looks = [smaller] if module * smaller / longer >= LEAST_MODULE else []
-    arm = round(longer * ARM / module)
-    return (*looks, arm) if arm < STEP_BACK * smaller else tuple(looks)
+    arms = [round(longer * arm / module) for arm in ARMS]
+    return (*looks, *(side for side in arms if side < STEP_BACK * smaller))

@@ -33,9 +33,6 @@ LEAST_PIXELS = 6
 FRESH_TOLERANCE = 0.025
 """Reach that may be missing in fresh trials, on average over four draws."""
 
-SIZE_TOLERANCE = 0.01
-"""Reach that may be missing in finished images of other sizes."""
-
 CLEAR = 0.06
 """Reach beyond what is needed at which one pair of draws is enough."""
 
@@ -162,14 +159,13 @@ class Elsewhere:
         slack = found.reach - self.wanted
         if slack < 0:
             return slack  # it will be made stronger whatever other trials say
-        needed = self.wanted - FRESH_TOLERANCE
-        held = self.draws.reach_of(self.subject(found.piece, found.rendering), needed - FAR)
-        slack = min(slack, held - needed, self._sound(found.rendering))
+        slack = min(slack, self._sound(found.rendering))
+        # What takes the least time comes first: the first thing that misses ends it.
         for size in (SMALL, LARGE):
             if self.stop():
                 raise Stopped
             if slack < 0:
-                break
+                return slack
             if size == self.size:
                 continue
             other = self.renderer.render(found.piece, size)
@@ -177,12 +173,16 @@ class Elsewhere:
                 continue
             slack = min(slack, self._sound(other))
             if slack < 0:
-                break
+                return slack
             file = subject_of(other)
             file = subject_on(file.image, file.quad, file.symbol, file.expected)
-            held = self._own.reach_of(file, self.wanted - SIZE_TOLERANCE - FAR)
-            slack = min(slack, held - self.wanted + SIZE_TOLERANCE)
-        return slack
+            held = self._own.reach_of(file, self.wanted - FAR)
+            slack = min(slack, held - self.wanted)
+        if slack < 0:
+            return slack
+        needed = self.wanted - FRESH_TOLERANCE
+        held = self.draws.reach_of(self.subject(found.piece, found.rendering), needed - FAR)
+        return min(slack, held - needed)
 
     def told(self, found: Candidate) -> float:
         """Reach in trials in which nothing was decided."""
