@@ -19,6 +19,7 @@ from nimble_tile.cli_options import (
     rungs,
     valid,
     with_logo,
+    with_matter,
 )
 from nimble_tile.cli_tune import found_in_words, gentlest_pass, mend, reach_of_file
 
@@ -213,8 +214,15 @@ _out_option = click.option(
     "--blend",
     "method",
     default=None,
-    help="tone (default), overlay, dots, cut, grain, ink, strokes or gentle.",
+    help="tone (default), overlay, dots, cut, grain, ink, strokes, gentle or weave.",
 )
+@click.option(
+    "--matter",
+    default=None,
+    metavar="FILE|NAME",
+    help="What to weave of: a material that ships, a picture, or picture (default): its own.",
+)
+@click.option("--motif", type=Finite(0, 1), default=None, help="Weaving: how far it is kept.")
 @click.option(
     "--gentlest",
     type=Finite(0.3, 1),
@@ -224,7 +232,12 @@ _out_option = click.option(
     metavar="[REACH]",
     help="Find the least visible blend that holds this reach; 0.97 if not said.",
 )
-@click.option("--seed", type=click.IntRange(0), default=0, help="Another hand in the search.")
+@click.option(
+    "--seed",
+    type=click.IntRange(0),
+    default=0,
+    help="Another hand in the search, or another weaving.",
+)
 @click.option("--mode", default=None, help="Blend mode of overlay, by its W3C name.")
 @click.option("--strength", type=Finite(), default=None, help="0 to 1.")
 @click.option("--logo", type=click.Path(path_type=Path), help="Logo to lay on the code.")
@@ -256,6 +269,8 @@ def make(
     caption: str | None,
     frame: str | None,
     gentlest: float | None,
+    matter: str | None,
+    motif: float | None,
     seed: int,
     as_json: bool,
     **options: Any,
@@ -284,6 +299,7 @@ def make(
         piece = piece.model_copy(update={"picture": placed})
     elif place is not None:
         raise UserError(f"{option} says where on a picture.", "Give --picture too.")
+    piece = with_matter(piece, pictures, matter, motif, seed)
     piece = with_logo(piece, pictures, logo, logo_share)
     if caption is not None:
         from nimble_tile.core.additions import Caption, Captions

@@ -135,6 +135,34 @@ def with_logo(
     return piece.model_copy(update={"logo": Logos(items=(logo,))})
 
 
+def with_matter(
+    piece: Piece, pictures: PictureStore, matter: str | None, motif: float | None, seed: int
+) -> Piece:
+    """The piece woven of a material by its name, or of a picture in a file."""
+    from nimble_tile.core.errors import UserError
+    from nimble_tile.core.picture.opening import read_file
+    from nimble_tile.core.piece import MATERIAL_LABELS, Weave
+
+    if piece.blend.method != "weave":
+        if matter is not None or motif is not None:
+            option = "--matter" if matter is not None else "--motif"
+            raise UserError(f"{option} is for weaving.", "Give --blend weave too.")
+        return piece
+    values: dict[str, Any] = {"seed": seed} if seed else {}
+    if motif is not None:
+        values["motif"] = motif
+    if matter is not None:
+        known = matter == "picture" or matter in MATERIAL_LABELS
+        path = Path(matter)
+        if not known and not path.exists():
+            names = ", ".join(MATERIAL_LABELS)
+            raise UserError(
+                f"{matter[:60]} is no material and no file.", f"Materials: picture, {names}."
+            )
+        values["matter"] = matter if known else pictures.add(read_file(path), path.name)
+    return piece.edited("blend", weave=valid(Weave, values))
+
+
 def rungs(options: dict[str, Any]) -> dict[str, Any]:
     """The rungs that the options of ``make`` describe, validated."""
     from nimble_tile.core.errors import UserError
@@ -158,6 +186,8 @@ def rungs(options: dict[str, Any]) -> dict[str, Any]:
     code |= _given(options, level="level", quiet_zone="quiet_zone", raise_level="raise_level")
     if options["steer"] is not None:
         code["steer"] = options["steer"]
+    elif options["method"] == "weave":
+        code["steer"] = "padding"  # the symbol that the matter can say most easily
     if options["keep_spare"] is not None:
         code["keep"] = options["keep_spare"] / 100
     blend = _given(options, method="method", mode="mode", strength="strength")

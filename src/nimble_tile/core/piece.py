@@ -27,12 +27,12 @@ from nimble_tile.core.look import Look, Model
 from nimble_tile.core.phonelog import MOST_ENTRIES as MOST_TESTS
 from nimble_tile.core.phonelog import PhoneTest
 
-SCHEMA = 7
+SCHEMA = 8
 """Version of the piece's stored form. 1 had no look, no forms of messages, wrote
 everything outside ASCII as UTF-8 without a mark, and never raised the level.
 Until 2 the code stood upright on the picture as it was, blended by tone or overlay.
 3 knew no logos, captions, surrounds and layouts, 4 no phone log and no steering,
-5 no gentle blend, 6 no drafts beside the piece."""
+5 no gentle blend, 6 no drafts beside the piece, 7 no weave."""
 
 MAX_SIDE = 16_384
 """Longest side of a finished image, in pixels: a 1.4 m poster at 300 dpi."""
@@ -123,10 +123,10 @@ class Code(Model):
         raise ValueError("a version is auto, micro, 1 to 40, or M1 to M4")
 
 
-Method = Literal["tone", "overlay", "dots", "cut", "grain", "ink", "strokes", "gentle"]
+Method = Literal["tone", "overlay", "dots", "cut", "grain", "ink", "strokes", "gentle", "weave"]
 METHOD_LABELS = {
     "tone": "Tone", "overlay": "Overlay", "dots": "Dots", "cut": "Two-tone cut",
-    "grain": "Grain", "ink": "Ink", "strokes": "Strokes", "gentle": "Gentle",
+    "grain": "Grain", "ink": "Ink", "strokes": "Strokes", "gentle": "Gentle", "weave": "Weave",
 }  # fmt: skip
 """What each blend method is called."""
 
@@ -210,6 +210,52 @@ class Strokes(Model):
     seed: int = Field(default=1, ge=0, le=9999)
 
 
+MATERIAL_LABELS = {
+    "mosaic": "Mosaic", "glass": "Stained glass", "embroidery": "Embroidery",
+    "reed": "Woven reed", "pebbles": "Pebbles and shells", "brush": "Ink brush",
+    "feathers": "Feathers", "lanterns": "Lanterns in the dark",
+}  # fmt: skip
+"""Materials that ship, and what each is called."""
+
+
+class Weave(Model):
+    """What a code is woven of, and how.
+
+    Attributes
+    ----------
+    matter : str
+        ``"picture"``: the picture itself; a key of `MATERIAL_LABELS`; or the digest of
+        another picture.
+    motif : float
+        How far the picture's shapes and colours stay where they are, 0 to 1.
+    patch : float
+        Size of the patches in parts of the usual, 0.6 to 1.6.
+    finders : {"woven", "drawn"}
+        Finders of the matter, too, or in the chosen shapes.
+    seed : int
+        Another weaving.
+    """
+
+    matter: str = "picture"
+    motif: ZeroToOne = 0.6
+    patch: float = Field(default=1, ge=0.6, le=1.6)
+    finders: Literal["woven", "drawn"] = "woven"
+    seed: int = Field(default=1, ge=0, le=9999)
+
+    @field_validator("matter")
+    @classmethod
+    def _known(cls, value: str) -> str:
+        if value == "picture" or value in MATERIAL_LABELS or re.fullmatch("[0-9a-f]{64}", value):
+            return value
+        raise ValueError("a matter is picture, a material that ships, or another picture")
+
+    @property
+    def digests(self) -> tuple[str, ...]:
+        """The other picture, where there is one."""
+        own = self.matter == "picture" or self.matter in MATERIAL_LABELS
+        return () if own else (self.matter,)
+
+
 class Blend(Model):
     """Rung 4: how code and picture become one.
 
@@ -225,7 +271,7 @@ class Blend(Model):
     darks, lights : float
         Tone: how far dark modules are drawn down and light ones up, in parts
         of what the strength asks for, 0 to 2.
-    dots, cut, grain, ink, strokes
+    dots, cut, grain, ink, strokes, weave
         Settings of these methods.
     finders : float or None
         Strength of finder and alignment patterns, 0 to 1; None: as the rest.
@@ -252,6 +298,7 @@ class Blend(Model):
     grain: Grain = Grain()
     ink: Ink = Ink()
     strokes: Strokes = Strokes()
+    weave: Weave = Weave()
     finders: ZeroToOne | None = None
     quiet: Literal["lightened", "soft", "plain"] = "lightened"
     quiet_strength: ZeroToOne | None = None
@@ -316,7 +363,7 @@ class Piece(Model):
             code = dict(older) if isinstance(older, dict) else {}
             code = {"raise_level": False, "charset": "utf-8 unmarked", **code}
             data = {**data, "schema": 2, "code": code}
-        if isinstance(data, dict) and data.get("schema") in (2, 3, 4, 5, 6):
+        if isinstance(data, dict) and data.get("schema") in range(2, SCHEMA):
             data = {**data, "schema": SCHEMA}
         return data
 
@@ -338,7 +385,7 @@ class Piece(Model):
         parts = (self.picture, self.look, self.logo, self.layout)
         maps = () if self.blend.map is None else (self.blend.map,)
         every = [digest for part in parts for digest in part.digests]
-        return tuple(dict.fromkeys((*every, *maps)))
+        return tuple(dict.fromkeys((*every, *self.blend.weave.digests, *maps)))
 
     def edited(self, rung: str, **changes: Any) -> Piece:
         """A new piece with some settings of one rung changed.

@@ -18,6 +18,8 @@ from __future__ import annotations
 import threading
 from collections.abc import Hashable
 from dataclasses import dataclass, replace
+from functools import partial
+from typing import TYPE_CHECKING
 
 import cv2
 import numpy as np
@@ -39,13 +41,16 @@ from nimble_tile.core.picture.opening import on_ground
 from nimble_tile.core.picture.placing import Box, Spot, corners, output_size
 from nimble_tile.core.picture.prepare import prepared
 from nimble_tile.core.picture.store import PictureStore
-from nimble_tile.core.piece import MAX_SIDE, Piece, Region
+from nimble_tile.core.piece import MAX_SIDE, Piece, Region, Weave
 from nimble_tile.core.rendering import Rendering, filling, frozen, on_white, plain_code, squeezed
 from nimble_tile.core.standing import compose, ground_of
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.freedom import freedom, spendable
 from nimble_tile.core.symbol.looks import drawing
 from nimble_tile.core.symbol.steering import Steered, Steering, Wanted
+
+if TYPE_CHECKING:
+    from nimble_tile.core.blend.weave.matter import Matter
 
 STEERED_BY = 1400
 """Longer side, in pixels, of the picture by which a symbol is steered."""
@@ -327,9 +332,11 @@ class Renderer:
         square = recall("square", square_key, lambda: warping.upright(canvas.image, box, quad), 2)
 
         fades = piece.surround.kind == "none" or piece.surround.paper is None
-        quick = brief.quick and piece.blend.method == "gentle"  # the other methods do not iterate
+        method, weave = piece.blend.method, piece.blend.weave
+        quick = brief.quick and method in ("gentle", "weave")  # the other methods do not iterate
+        matter = weave.matter if method == "weave" else None
         plan_key = (square_key, symbol, quiet, look, piece.picture.guard, fades, piece.blend.map,
-                    quick)  # fmt: skip
+                    quick, matter)  # fmt: skip
 
         def plan() -> Plan:
             guard = factors = None
@@ -337,7 +344,10 @@ class Renderer:
                 guard = self._guard_grid(piece, brief.framed.extent, spot, brief.modules)
             if piece.blend.map is not None:
                 factors = self._factors(piece, brief.modules)
-            return Plan(square, symbol, quiet, look, images, guard, fades, factors, quick)
+            of = None
+            if matter is not None:
+                of = partial(self._matter, weave, canvas, spot, brief.modules)
+            return Plan(square, symbol, quiet, look, images, guard, fades, factors, quick, of)
 
         planned = recall("plan", plan_key, plan, 2)
 
@@ -424,6 +434,28 @@ class Renderer:
             square = warping.cut(guard, spot.quad, 6 * modules)
         grid = cv2.resize(square, (modules, modules), interpolation=cv2.INTER_AREA)
         return grid.astype(np.float32) / 255
+
+    def _matter(self, weave: Weave, canvas: Canvas, spot: Spot, modules: int) -> Matter:
+        """What the code is woven of; the last two are remembered."""
+        from nimble_tile.core.blend.weave.matter import Matter, material
+
+        if weave.matter == "picture":
+            edges = np.roll(spot.corners, -1, axis=0) - spot.corners
+            module = float(np.hypot(*edges.T).mean()) / modules
+            middle = tuple(spot.corners.mean(0) / canvas.image.shape[1::-1])
+            key = ("picture", canvas.key, spot.region, module)
+            return self._memory.recall(
+                "matter", key, lambda: Matter(canvas.image, module, middle), 2
+            )
+
+        def make() -> Matter:
+            if weave.digests:
+                opened = self.pictures.opened(weave.matter)
+                rgb = on_ground(opened.rgb, opened.alpha, "#ffffff")
+                return Matter(rgb, min(rgb.shape[:2]) / modules)
+            return Matter(*material(weave.matter))
+
+        return self._memory.recall("matter", (weave.matter, modules), make, 2)
 
     def _factors(self, piece: Piece, modules: int) -> np.ndarray | None:
         """Each module's strength in parts of the others'; None where the map is not of its size."""

@@ -13,7 +13,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from nimble_tile.core.blend import cut, dots, gentle, grain, ink, overlay, strokes, tone
+from nimble_tile.core.blend import cut, dots, gentle, grain, ink, overlay, strokes, tone, weave
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import strengths
 from nimble_tile.core.look import Look
@@ -21,7 +21,7 @@ from nimble_tile.core.piece import Blend
 
 _MODULES = {
     "tone": tone, "overlay": overlay, "dots": dots, "cut": cut, "grain": grain, "ink": ink,
-    "strokes": strokes, "gentle": gentle,
+    "strokes": strokes, "gentle": gentle, "weave": weave,
 }  # fmt: skip
 
 METHODS: dict[str, Callable[[Plan, Blend, np.ndarray], np.ndarray]] = {
@@ -32,7 +32,7 @@ METHODS: dict[str, Callable[[Plan, Blend, np.ndarray], np.ndarray]] = {
 GUARANTEES: dict[str, str] = {name: module.GUARANTEE for name, module in _MODULES.items()}
 """What each method holds for readers, in a sentence."""
 
-LOOKLESS = frozenset({"tone", "dots", "cut", "grain", "strokes", "gentle"})
+LOOKLESS = frozenset({"tone", "dots", "cut", "grain", "strokes", "gentle", "weave"})
 """Methods that read no colours of the look."""
 
 

@@ -17,6 +17,7 @@ from functools import partial
 import numpy as np
 
 from nimble_tile.core.blend.plan import Plan
+from nimble_tile.core.blend.strength import by_strength
 from nimble_tile.core.piece import Blend
 
 # Margins from the local tone (luma, 0 to 1) by strength. Negative margins let
@@ -62,11 +63,6 @@ class Bands:
     enough: np.ndarray
 
 
-def _margin(knots: tuple[tuple[float, float], ...], strength: np.ndarray) -> np.ndarray:
-    at, value = zip(*knots, strict=True)
-    return np.interp(strength, at, value).astype(np.float32)
-
-
 def bands(plan: Plan, settings: Blend, strength: np.ndarray) -> Bands:
     """The bands of a square.
 
@@ -83,18 +79,18 @@ def bands(plan: Plan, settings: Blend, strength: np.ndarray) -> Bands:
 
 
 def _bands(plan: Plan, settings: Blend, strength: np.ndarray) -> Bands:
-    whole = _margin(_WHOLE, strength)
-    whole[plan.function] = _margin(_FUNCTION, strength[plan.function])
-    centre = np.maximum(whole, _margin(_CENTRE, strength))
+    whole = by_strength(_WHOLE, strength)
+    whole[plan.function] = by_strength(_FUNCTION, strength[plan.function])
+    centre = np.maximum(whole, by_strength(_CENTRE, strength))
     quiet = plan.quiet
-    whole[quiet] = centre[quiet] = _margin(_QUIET, strength[quiet])
+    whole[quiet] = centre[quiet] = by_strength(_QUIET, strength[quiet])
     share = np.where(plan.dark, np.float32(settings.darks), np.float32(settings.lights))
     if settings.darks != 1 or settings.lights != 1:
         body = ~quiet
         whole, centre = (np.where(body, _shared(m, share), m) for m in (whole, centre))
     inside = (~quiet).astype(np.float32)
     enough = LIGHT_ENOUGH + STRONGER * np.maximum(0, strength - np.float32(0.6))
-    tone, below, above = _solve(plan.module_luma, plan.dark, whole, centre, inside, enough)
+    tone, below, above = solve(plan.module_luma, plan.dark, whole, centre, inside, enough)
     return Bands(tone, below, above, whole, centre, enough)
 
 
@@ -104,7 +100,7 @@ def _shared(margin: np.ndarray, share: np.ndarray) -> np.ndarray:
             + np.maximum(share - 1, 0) * np.float32(0.2)).astype(np.float32)  # fmt: skip
 
 
-def _solve(
+def solve(
     luma: np.ndarray,
     dark: np.ndarray,
     whole: np.ndarray,

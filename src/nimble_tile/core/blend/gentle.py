@@ -22,10 +22,11 @@ from functools import partial
 
 import numpy as np
 
-from nimble_tile.core.blend import eye, quiet
+from nimble_tile.core.blend import eye, quiet, rims
 from nimble_tile.core.blend.bands import LOCAL
 from nimble_tile.core.blend.colour import move_luma
 from nimble_tile.core.blend.plan import Plan
+from nimble_tile.core.blend.strength import by_strength
 from nimble_tile.core.piece import Blend
 from nimble_tile.core.symbol.anatomy import Part
 
@@ -33,7 +34,7 @@ from nimble_tile.core.symbol.anatomy import Part
 # search over settings on six photographs with the readers as judges.
 _CENTRE = ((0, -255), (0.15, -20), (0.3, 30), (0.45, 52), (0.6, 63), (0.8, 72), (1, 112))
 _WHOLE = ((0, -255), (0.15, -30), (0.3, -6), (0.45, 12), (0.6, 30), (0.7, 42), (0.8, 50), (1, 80))
-_FINDER = ((0, -255), (0.15, 15), (0.3, 65), (0.6, 94), (0.8, 98), (1, 140))
+FINDER_MARGIN = ((0, -255), (0.15, 15), (0.3, 65), (0.6, 94), (0.8, 98), (1, 140))
 _QUIET = ((0, -255), (0.15, -20), (0.3, 6), (0.6, 27), (0.8, 31), (1, 55))
 
 FINDER_AREA = 0.4
@@ -59,19 +60,6 @@ growth with the share of others, and the standard deviation, in modules, of that
 it has none of the other kind near, its surroundings are its own tone, and only a grid of dots
 could keep it off them."""
 
-_SEAM = ((0, -255), (0.15, 0), (0.3, 26), (0.6, 50), (0.8, 55), (1, 80))
-
-SEAM = (0.15, 0.55, 0.8)
-"""A seam of light round the code: from so many modules outside it on wholly, up to there wholly,
-and up to there fading. It has no gap, not of a pixel: OpenCV follows dark parts from the code's
-edges outwards, and through the thinnest crack it takes a part of the picture for code."""
-
-SERIF = (0.25, 0.75)
-"""How far, in modules, the outermost corners of the upper right and the lower left finder are
-drawn out, and along how much of their edges, in a curve. A camera rounds corners off; OpenCV
-draws the code's right and lower edge from these two on, and a fifth of a module lost there is
-one lost at the far end. Letters cut for print end in serifs for the same reason."""
-
 MISSED = 75.0
 """Weight of the squared shortfall of margins, relative to the likeness."""
 
@@ -88,6 +76,9 @@ ROUGH = 12.0
 
 FINE_IN_QUIET = 3.0
 """How many times more fine changes weigh in the quiet zone, where nothing calls for them."""
+
+FINE_IN_FINDERS = 0.02
+"""The same in finders and round them, where crisp edges are drawn anyway: hardly at all."""
 
 FREE_STRENGTH = 0.15
 """Strength from which a module's tone may go anywhere; at 0 it stays."""
@@ -127,11 +118,6 @@ class Solved:
     cells: int
 
 
-def _margin(knots: tuple, strength: np.ndarray) -> np.ndarray:
-    at, value = zip(*knots, strict=True)
-    return np.interp(strength, at, value).astype(np.float32)
-
-
 def beside(plan: Plan) -> np.ndarray:
     """Bool N × N: modules of the quiet zone that touch the code's square, corners included."""
     n, own = plan.symbol.side, plan.quiet_zone
@@ -154,7 +140,7 @@ def margins(plan: Plan, settings: Blend, strength: np.ndarray) -> Margins:
     """The margins that a map of strengths asks for."""
     import cv2
 
-    centre, whole = _margin(_CENTRE, strength), _margin(_WHOLE, strength)
+    centre, whole = by_strength(_CENTRE, strength), by_strength(_WHOLE, strength)
     remains, growth, near = ALONE
     share = cv2.GaussianBlur(plan.dark.astype(np.float32), (0, 0), near)
     others = np.where(plan.dark, 1 - share, share)
@@ -163,7 +149,7 @@ def margins(plan: Plan, settings: Blend, strength: np.ndarray) -> Margins:
     wider = np.where(plan.dark, np.float32(settings.darks), np.float32(settings.lights))
     if settings.darks != 1 or settings.lights != 1:
         centre, whole = (_shared(m, wider) for m in (centre, whole))
-    finder = _margin(_FINDER, strength)
+    finder = by_strength(FINDER_MARGIN, strength)
     for part, share in (
         (Part.FINDER, 1), (Part.SEPARATOR, 1), (Part.TIMING, TIMING), (Part.ALIGNMENT, ALIGNMENT),
     ):  # fmt: skip
@@ -171,7 +157,7 @@ def margins(plan: Plan, settings: Blend, strength: np.ndarray) -> Margins:
         centre[own], whole[own] = share * finder[own], share * FINDER_AREA * finder[own]
     centre[plan.quiet] = whole[plan.quiet] = -255
     lines = beside(plan)
-    whole[lines] = _margin(_QUIET, strength)[lines]
+    whole[lines] = by_strength(_QUIET, strength)[lines]
     # For readers with one threshold for all.
     grey = np.where(whole > 0, whole / 2, 6 * whole)
     return Margins(*(field.astype(np.float32) for field in (centre, whole, grey)))
@@ -190,9 +176,16 @@ class Descent:
     plan : Plan
     heavier : float
         Changes of tone weigh so many times more.
+    fine : float
+        Weight of changes that are finer than half a module where the picture is smooth.
+    in_finders : float
+        The same there, in parts of it.
     """
 
-    def __init__(self, plan: Plan, heavier: float = 1.0) -> None:
+    def __init__(
+        self, plan: Plan, heavier: float = 1.0, fine: float = FINE,
+        in_finders: float = FINE_IN_FINDERS,
+    ) -> None:  # fmt: skip
         import cv2
 
         self.cells = cells = eye.EYE_CELLS if plan.modules <= DENSE else eye.EYE_CELLS - 1
@@ -210,20 +203,20 @@ class Descent:
         rough = np.sqrt(np.maximum(square - mean * mean, 0))
         smooth = 1 / (1 + rough / np.float32(ROUGH))
 
-        def fine(grid: np.ndarray) -> np.ndarray:
+        def cells_of(grid: np.ndarray) -> np.ndarray:
             return grid.repeat(cells, 0).repeat(cells, 1)
 
-        smooth[fine(plan.quiet)] *= FINE_IN_QUIET
-        smooth[fine(np.isin(plan.parts, (Part.FINDER, Part.SEPARATOR)))] *= 0.02
+        smooth[cells_of(plan.quiet)] *= FINE_IN_QUIET
+        smooth[cells_of(np.isin(plan.parts, (Part.FINDER, Part.SEPARATOR)))] *= in_finders
         self._smooth = (smooth * smooth).astype(np.float32)
-        self._quiet = fine(plan.quiet)
+        self._quiet = cells_of(plan.quiet)
         held = np.ones_like(self.tone)
-        held[fine(plan.quiet & ~beside(plan))] = HELD
+        held[cells_of(plan.quiet & ~beside(plan))] = HELD
         if plan.fades and plan.quiet_zone > 1:
             outer = np.ones_like(plan.quiet)
             outer[1:-1, 1:-1] = False
-            held[fine(outer)] = HELD_AT_EDGE
-        self._held = np.float32(heavier) * held
+            held[cells_of(outer)] = HELD_AT_EDGE
+        self._held, self._fine = np.float32(heavier) * held, fine
 
     def _at(self, field: np.ndarray) -> np.ndarray:
         """A field at the modules' middles."""
@@ -272,9 +265,11 @@ class Descent:
         weighed = self._smooth * finer
         held = self._held * change
         slope += (
-            2 * cell * (CHANGED * held + FINE * (weighed - _blur(weighed, eye.EYE_BLUR * cells)))
+            2
+            * cell
+            * (CHANGED * held + self._fine * (weighed - _blur(weighed, eye.EYE_BLUR * cells)))
         )
-        rest = CHANGED * (held * change).sum() + FINE * (weighed * finer).sum()
+        rest = CHANGED * (held * change).sum() + self._fine * (weighed * finer).sum()
         return 1 - alike + float(each * missed) + float(cell * rest), slope
 
     def solve(
@@ -340,7 +335,7 @@ def tones(plan: Plan, found: Solved, strength: np.ndarray) -> np.ndarray:
     grow = partial(cv2.resize, dsize=size, interpolation=cv2.INTER_LINEAR)
     after = plan.luma.astype(np.float32) + grow(found.change)
     local = grow(found.local)
-    margin = CRISP * np.maximum(_margin(_FINDER, strength), 0)
+    margin = CRISP * np.maximum(by_strength(FINDER_MARGIN, strength), 0)
     edged = np.isin(plan.parts, (Part.FINDER, Part.ALIGNMENT)) & (margin > 0)
     if not edged.any():
         return np.rint(np.clip(after, 0, 255)).astype(np.uint8)
@@ -360,90 +355,16 @@ def tones(plan: Plan, found: Solved, strength: np.ndarray) -> np.ndarray:
     halo = halo * (plan.on_pixels(rim) > 0)
     light = local + np.float32(0.8) * plan.on_pixels(rim)
     after += halo.astype(np.float32) * (cv2.max(after, light) - after)
-    _lay_seam(plan, after, local, strength)
-    _lay_serifs(plan, after, local, margin)
+    rims.lay_seam(plan, after, local, strength)
+    rims.lay_serifs(plan, after, local, margin)
     return np.rint(np.clip(after, 0, 255)).astype(np.uint8)
-
-
-def _along(plan: Plan) -> np.ndarray:
-    """Positions of the pixels of a row or a column, in modules from the code's corner."""
-    at = (np.arange(plan.side, dtype=np.float32) + 0.5) * (plan.modules / plan.side)
-    return at - plan.quiet_zone
-
-
-def _lay_seam(plan: Plan, after: np.ndarray, local: np.ndarray, strength: np.ndarray) -> None:
-    """Let no pixel of the seam round the code be dark, in place; see `SEAM`."""
-    import cv2
-
-    at, (begin, end, out) = _along(plan), SEAM
-    beyond = np.maximum(-at, at - plan.symbol.side)
-    away = np.maximum(beyond[:, None], beyond[None, :])
-    share = np.minimum(np.clip(away / begin, 0, 1), np.clip((out - away) / (out - end), 0, 1))
-    margin = np.where(plan.quiet, np.maximum(_margin(_SEAM, strength), 0), 0).astype(np.float32)
-    wanted = plan.on_pixels(margin)
-    share *= wanted > 0
-    after += share.astype(np.float32) * (cv2.max(after, local + wanted) - after)
-
-
-def _lay_serifs(plan: Plan, after: np.ndarray, local: np.ndarray, margin: np.ndarray) -> None:
-    """Draw out the two corners that the code's edges are drawn from, in place; see `SERIF`."""
-    import cv2
-
-    n, own = plan.symbol.side, plan.quiet_zone
-    if plan.symbol.micro:
-        return  # it has one finder alone
-    at, pixel = _along(plan), plan.modules / plan.side
-    first, last = -at, at - n  # modules beyond the first and the last edge
-    reach = max(SERIF) + pixel
-    for down, right, corner in (
-        (first, last, (own, own + n - 1)), (last, first, (own + n - 1, own)),
-    ):  # fmt: skip
-        deep = float(margin[corner])
-        if deep > 0:
-            rows, columns = (_near(beyond, reach) for beyond in (down, right))
-            share = _serif(down[rows, None], right[None, columns], pixel)
-            below = cv2.min(after[rows, columns], local[rows, columns] - np.float32(deep))
-            after[rows, columns] += share * (below - after[rows, columns])
-
-
-def _near(beyond: np.ndarray, reach: float) -> slice:
-    """The part of a row or a column of distances that is within a limit of 0."""
-    inside = np.flatnonzero(np.abs(beyond) <= reach)
-    return slice(inside[0], inside[-1] + 1)
-
-
-def _serif(beyond: np.ndarray, across: np.ndarray, pixel: float) -> np.ndarray:
-    """How far each pixel belongs to a serif (float32, 0 to 1), by its distances in modules
-    beyond the two edges that meet there."""
-    out, length = SERIF
-
-    def flare(u: np.ndarray) -> np.ndarray:
-        # How far the serif stands out at a point of the edge; fully beyond the edge's end.
-        return out * np.clip(1 + np.minimum(u, 0) / length, 0, 1) ** 2
-
-    inside = np.minimum(flare(across) - beyond, flare(beyond) - across)
-    # Only the finder's ring is touched.
-    inside = np.minimum(inside, np.minimum(np.maximum(beyond, across), 0) + 0.5)
-    near = np.minimum(beyond, across) > -length
-    return (near * np.clip(inside / pixel + 0.5, 0, 1)).astype(np.float32)
-
-
-def _fade_out(plan: Plan, after: np.ndarray, soft: bool) -> None:
-    """Fade the quiet zone into the picture's own tone, in place."""
-    import cv2
-
-    share = cv2.resize(quiet.fade(plan, soft), (plan.side,) * 2, interpolation=cv2.INTER_LINEAR)
-    for place in quiet.strips(plan):
-        before = plan.luma[place].astype(np.float32)
-        faded = before + share[place] * (after[place] - before)
-        after[place] = np.rint(np.clip(faded, 0, 255)).astype(np.uint8)
 
 
 def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     """Blend; see `tones`. Returns uint8 S × S × 3."""
     after = tones(plan, solved(plan, settings, strength), strength)
     if plan.quiet_zone:
-        _fade_out(plan, after, settings.quiet == "soft")
+        rims.fade_out(plan, after, settings.quiet == "soft")
     plain = settings.quiet == "plain" and plan.quiet_zone
     if plain:
         for place in quiet.strips(plan):

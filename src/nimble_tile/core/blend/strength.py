@@ -52,3 +52,9 @@ def strengths(plan: Plan, settings: Blend) -> np.ndarray:
     made_up = MAKE_UP * float(taken[body].mean()) * settings.strength
     made_up = np.where(body, (1 - plan.guard) * made_up, 0)
     return np.clip(found * (1 - taken) + made_up, 0, 1).astype(np.float32)
+
+
+def by_strength(knots: tuple[tuple[float, float], ...], strength: np.ndarray) -> np.ndarray:
+    """A figure that is given at some strengths, at others in between (float32)."""
+    at, value = zip(*knots, strict=True)
+    return np.interp(strength, at, value).astype(np.float32)

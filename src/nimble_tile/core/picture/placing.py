@@ -245,6 +245,16 @@ class Spot:
     box: Box
     quad: np.ndarray | None
 
+    @property
+    def corners(self) -> np.ndarray:
+        """Its corners on the output (4 × 2), clockwise from the top left."""
+        if self.quad is not None:
+            return self.quad
+        box = self.box
+        return np.array([[box.x, box.y], [box.x + box.width, box.y],
+                         [box.x + box.width, box.y + box.height],
+                         [box.x, box.y + box.height]], float)  # fmt: skip
+
 
 def spot(
     size: tuple[int, int],

@@ -9,11 +9,12 @@ from typing import TYPE_CHECKING, get_args
 from PySide6.QtGui import QImage
 
 from nimble_tile.core.errors import UserError
-from nimble_tile.core.piece import Method, Piece, Region
+from nimble_tile.core.piece import MATERIAL_LABELS, Method, Piece, Region
 
 if TYPE_CHECKING:
     import numpy as np
 
+    from nimble_tile.core.blend.weave.matter import Matter
     from nimble_tile.core.render import Renderer, Rendering
 
 THUMBNAIL = 132
@@ -171,7 +172,8 @@ def thumbnails(
     image_of: Callable[[np.ndarray], QImage],
     stop: Callable[[], bool],
 ) -> Iterator[tuple[str, QImage]]:
-    """The code's square by each method with the piece's settings, small."""
+    """The code's square by each method with the piece's settings, small; before them, as
+    ``"picture"``, the picture there."""
     import cv2
     import numpy as np
 
@@ -181,13 +183,17 @@ def thumbnails(
     side = max(2 * THUMBNAIL, 8 * rendering.modules)
     small = cv2.resize(square, (side, side), interpolation=cv2.INTER_AREA)
     look = rendering.look
+    yield (
+        "picture",
+        image_of(cv2.resize(square, (THUMBNAIL, THUMBNAIL), interpolation=cv2.INTER_AREA)),
+    )
     for method in get_args(Method):
         if stop():
             return
         settings = piece.blend.model_copy(update={"method": method})
         plan = Plan(
             small, rendering.symbol, rendering.quiet_zone, look_read(look, settings),
-            rendering.images,
+            rendering.images, quick=method == "weave", matter=_material(settings.weave.matter),
         )  # fmt: skip
         try:
             made = blend(plan, settings)
@@ -200,3 +206,16 @@ def thumbnails(
             interpolation=cv2.INTER_AREA,
         )  # fmt: skip
         yield method, image_of(made)
+
+
+def _material(matter: str) -> Callable[[], Matter] | None:
+    """What a small picture is woven of: a material that ships; else the square itself."""
+    if matter not in MATERIAL_LABELS:
+        return None
+
+    def make() -> Matter:
+        from nimble_tile.core.blend.weave.matter import Matter, material
+
+        return Matter(*material(matter))
+
+    return make

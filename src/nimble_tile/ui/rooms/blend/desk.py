@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
 from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QFileDialog
 
+from nimble_tile.core.picture.opening import read_file
 from nimble_tile.ui.bench.hands.brush import BrushHand
 from nimble_tile.ui.bench.hands.picture_mask import PictureMask
+from nimble_tile.ui.kit.images import PICTURES
 from nimble_tile.ui.rooms.blend.gentlest_run import GentlestRun
 from nimble_tile.ui.rooms.blend.rung import BlendRung
+from nimble_tile.ui.work.jobs import Progress
 
 if TYPE_CHECKING:
     from nimble_tile.core.piece import Piece
@@ -31,6 +36,7 @@ class BlendDesk(QObject):
 
     def __init__(self, tools: Tools, bench: Bench, sight: Sight, parent: QObject) -> None:
         super().__init__(parent)
+        self.tools = tools
         self.session, self.bench, self.sight = tools.session, bench, sight
         self.rung = rung = BlendRung(tools.session)
         self.brush = rung.hand = BrushHand(bench, "guard")
@@ -40,6 +46,7 @@ class BlendDesk(QObject):
         rung.methods_wanted.connect(lambda on: sight.want("methods", on))
         rung.guard_cleared.connect(self.guard.clear)
         rung.guard_inverted.connect(self.guard.invert)
+        rung.matter_wanted.connect(self.choose_matter)
 
     def work_on(self, what: str) -> None:
         """Take the brush for the ``"guard"``, or lay it down."""
@@ -49,6 +56,30 @@ class BlendDesk(QObject):
         elif self.bench.hand is self.brush:
             self.bench.take_hand(None)
             self.sight.work_on("")
+
+    def choose_matter(self) -> None:
+        """Ask for a picture to weave of."""
+        settings = self.tools.settings
+        start = settings.folder_of("pictures")
+        path, _ = QFileDialog.getOpenFileName(
+            self.parent(), "Choose a picture to weave of", start, PICTURES
+        )
+        if path:
+            settings.set_folder_of("pictures", Path(path))
+            self.take_matter(Path(path))
+
+    def take_matter(self, path: Path) -> None:
+        """Weave of a picture file."""
+
+        def work(progress: Progress) -> str:
+            progress.step(f"Opening {path.name}", 0.3)
+            return self.tools.pictures.add(read_file(path), path.name)
+
+        def use(digest: str) -> None:
+            weave = self.session.piece.blend.weave.model_copy(update={"matter": digest})
+            self.session.edit("blend", f"Weave of {path.name}", weave=weave)
+
+        self.tools.run(work, use)
 
     def follow(self, piece: Piece) -> None:
         """The piece has changed."""

@@ -4,10 +4,23 @@ from __future__ import annotations
 
 from typing import Any, get_args
 
-from PySide6.QtWidgets import QCheckBox, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QImage, QPainter
+from PySide6.QtWidgets import QCheckBox, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from nimble_tile.core.piece import Blend, Cut, Dots, Grain, Mode, Strokes
+from nimble_tile.core.piece import (
+    MATERIAL_LABELS,
+    Blend,
+    Cut,
+    Dots,
+    Grain,
+    Mode,
+    Strokes,
+    Weave,
+)
+from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Choice, Segments, Slider, named, row, set_checked
+from nimble_tile.ui.kit.pickers import PictureGrid, paint_image
 from nimble_tile.ui.work.session import Session
 
 ABOUT = {
@@ -19,12 +32,21 @@ ABOUT = {
     "ink": "The picture is printed in the modules of one kind, or as a tint.",
     "gentle": "Moves all tones together, so that the picture stays as alike as readers let it.",
     "strokes": "Brush strokes along the picture's contours, toned by the code.",
+    "weave": "Rebuilds the square from patches of the picture, or of another matter.",
 }
 """What each method does."""
 
 
 class MethodBox(QWidget):
-    """Shows the settings of the chosen method alone."""
+    """Shows the settings of the chosen method alone.
+
+    Signals
+    -------
+    matter_wanted
+        Another picture is to be chosen to weave of.
+    """
+
+    matter_wanted = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -49,6 +71,7 @@ class MethodBox(QWidget):
         self._grain()
         self._ink()
         self._strokes()
+        self._weave()
 
     def _slider(self, method: str, field: str, slider: Slider, sub: str = "") -> Slider:
         """A slider for a field of the blend, or of one of its methods."""
@@ -169,6 +192,83 @@ class MethodBox(QWidget):
         self.scatter = again
         self._made["strokes"].addLayout(row(again, 1))
 
+    def _weave(self) -> None:
+        default = Weave()
+        self._matter_images: dict[str, QImage] = {}
+        self.matter = PictureGrid(
+            "Matter",
+            [("picture", "The picture itself"), *MATERIAL_LABELS.items(),
+             ("other", "Another picture …")],
+            self._paint_matter, columns=5, cell=45,
+        )  # fmt: skip
+        self.matter.chosen.connect(self._choose_matter)
+        self.matter_name = QLabel()
+        share = {"unit": "%", "factor": 100}
+        made = self._made["weave"]
+        made.addWidget(self.matter_name)
+        made.addWidget(self.matter)
+        self.motif = self._slider(
+            "weave", "motif", Slider("Motif kept", 0, 1, default.motif, **share), "weave"
+        )
+        self.motif.setToolTip("How far the picture's shapes and colours stay where they are")
+        self.patch = self._slider(
+            "weave", "patch", Slider("Patch size", 0.6, 1.6, default.patch, **share), "weave"
+        )
+        self.woven_finders = Segments(
+            "Finders",
+            [
+                ("woven", "Woven finders", "Finders of the same matter"),
+                ("drawn", "Drawn finders", "Finders in the shapes of the look"),
+            ],
+        )
+        self.woven_finders.chosen.connect(
+            lambda how: self._edit("finders", how, "weave", "Choose the finders")
+        )
+        made.addWidget(self.woven_finders)
+        self.reweave = QPushButton("Another weaving")
+        self.reweave.clicked.connect(
+            lambda: self._edit(
+                "seed", (self.session.piece.blend.weave.seed + 1) % 10_000, "weave",
+                "Weave anew",
+            )
+        )  # fmt: skip
+        made.addLayout(row(self.reweave, 1))
+
+    def _choose_matter(self, matter: object) -> None:
+        if matter == "other":
+            self.matter_wanted.emit()
+        else:
+            self._edit("matter", matter, "weave", "Choose what to weave of")
+
+    def _paint_matter(
+        self, painter: QPainter, area: QRectF, matter: object, theme: themes.Theme
+    ) -> None:
+        name = str(matter)
+        if name in MATERIAL_LABELS and name not in self._matter_images:
+            from importlib.resources import files
+
+            small = files("nimble_tile.assets").joinpath(f"materials/small/{name}.png")
+            self._matter_images[name] = QImage.fromData(small.read_bytes())
+        image = self._matter_images.get(name)
+        if image is not None:
+            paint_image(painter, area, image)
+            return
+        painter.setPen(QColor(theme.soft))
+        painter.setFont(themes.font(18))
+        painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "…" if name == "other" else "P")
+
+    def show_picture(self, image: QImage | None) -> None:
+        """The picture itself, small, as the first matter."""
+        if image is None:
+            self._matter_images.pop("picture", None)
+        else:
+            self._matter_images["picture"] = image
+        self.matter.update()
+
+    def dress(self, theme: themes.Theme) -> None:
+        """Take on a theme."""
+        self.matter.dress(theme)
+
     def show_blend(self, blend: Blend) -> None:
         """Show the settings of the blend's method."""
         for method, box in self._boxes.items():
@@ -192,3 +292,10 @@ class MethodBox(QWidget):
         self.stroke_width.set_value(blend.strokes.width)
         self.stroke_length.set_value(blend.strokes.length)
         self.stroke_gaps.set_value(blend.strokes.gaps)
+        weave = blend.weave
+        self.matter.set_value("other" if weave.digests else weave.matter)
+        named_ = {"picture": "The picture itself", **MATERIAL_LABELS}
+        self.matter_name.setText(f"Woven of: {named_.get(weave.matter, 'another picture')}")
+        self.motif.set_value(weave.motif)
+        self.patch.set_value(weave.patch)
+        self.woven_finders.set_value(weave.finders)

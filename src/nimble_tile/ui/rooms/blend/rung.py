@@ -41,6 +41,8 @@ class BlendRung(Rung):
         The best so far is good enough.
     map_dropped
         All modules are to have one strength again.
+    matter_wanted
+        Another picture is to be chosen to weave of.
     """
 
     title, rung = "Blend", "blend"
@@ -51,6 +53,7 @@ class BlendRung(Rung):
     pass_wanted = Signal(float)
     pass_stopped = Signal()
     map_dropped = Signal()
+    matter_wanted = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -63,7 +66,7 @@ class BlendRung(Rung):
         self.method = PictureGrid(
             "Blend method",
             list(METHOD_LABELS.items()),
-            self._paint_method, columns=4, cell=57, captions=True,
+            self._paint_method, columns=5, cell=45, captions=True,
         )  # fmt: skip
         self.method.set_notes({"cut": "Two-tone"})
         self.method.chosen.connect(
@@ -95,6 +98,7 @@ class BlendRung(Rung):
             return
         self._complete = True
         self.own = MethodBox(self.session)
+        self.own.matter_wanted.connect(self.matter_wanted)
         self.body.insertWidget(self.body.indexOf(self.strength) + 1, self.own)
         self.gentlest = GentlestBox()
         self.gentlest.wanted.connect(self.pass_wanted)
@@ -222,7 +226,11 @@ class BlendRung(Rung):
         painter.drawText(area, Qt.AlignmentFlag.AlignCenter, METHOD_LABELS[str(method)][0])
 
     def show_method(self, method: str, image: QImage) -> None:
-        """A small picture of a method with the current settings."""
+        """A small picture of a method with the current settings, or of the picture itself."""
+        if method == "picture":
+            self.complete()
+            self.own.show_picture(image)
+            return
         self._images[method] = image
         self.method.update()
 
@@ -313,5 +321,7 @@ class BlendRung(Rung):
         super().dress(theme)
         self._theme = theme
         self.method.dress(theme)
+        if self._complete:
+            self.own.dress(theme)
         for fold in self.findChildren(Fold):
             fold.dress(theme)

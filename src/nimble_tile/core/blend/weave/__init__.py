@@ -1,0 +1,120 @@
+"""Weave: the code's square is rebuilt from patches of the picture, or of another matter.
+
+Patches bring the tones that the code asks for; what they leave missing is lifted by tone.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from nimble_tile.core.blend.bands import solve
+from nimble_tile.core.blend.plan import Plan
+from nimble_tile.core.blend.strength import by_strength
+from nimble_tile.core.blend.weave.lay import LEVELS, Cloth, Wish, lay
+from nimble_tile.core.blend.weave.lift import lifted
+from nimble_tile.core.blend.weave.matter import CELLS, Matter, in_rgb, planes, stood
+from nimble_tile.core.piece import Blend
+
+GUARANTEE = (
+    "The middle of every module lies on its side of the tone of its surroundings by the margin "
+    "that its strength asks for; what patches leave missing is lifted."
+)
+
+_WHOLE = ((0.0, -1.0), (0.2, -0.2), (0.4, -0.02), (0.6, 0.09), (1.0, 0.22))
+_FINDER = ((0.0, -1.0), (0.2, 0.0), (0.4, 0.11), (0.6, 0.18), (1.0, 0.3))
+"""Margins from the local tone (luma, 0 to 1), by strength, that patches are asked for: over a
+module's area, and over a finder's."""
+
+QUICK_LEVELS, QUICK_CANDIDATES = 2, 8
+"""Sizes of patches, from the coarsest on, and candidates, while a slider is dragged."""
+
+SOFT = 0.12
+"""Softness, in modules, of the edges of what must be reached."""
+
+
+def limits(plan: Plan, strength: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Lowest and highest tone that each module may have (float32 N × N, of 255); the quiet zone
+    is left to the lift."""
+
+    whole = np.where(plan.function, by_strength(_FINDER, strength), by_strength(_WHOLE, strength))
+    enough = 0.84 + 0.35 * np.maximum(0, strength - 0.6)
+    inside = (~plan.quiet).astype(np.float32)
+    _, below, above = solve(plan.module_luma, plan.dark, whole, whole, inside, enough)
+    low = np.where(plan.dark | plan.quiet, 0, np.minimum(above + whole, enough))
+    high = np.where(plan.dark, below - whole, 1)
+    return tuple((255 * np.clip(one, 0, 1)).astype(np.float32) for one in (low, high))
+
+
+def woven(
+    plan: Plan, strength: np.ndarray, matter: Matter, wish: Wish, everywhere: bool = False
+) -> Cloth:
+    """The cloth of a square, in cells."""
+    import cv2
+
+    side = plan.modules * CELLS
+    way = cv2.INTER_AREA if plan.side >= side else cv2.INTER_LINEAR
+    picture = planes(cv2.resize(plan.square, (side, side), interpolation=way))
+    low, high = limits(plan, strength)
+
+    def fine(grid: np.ndarray) -> np.ndarray:
+        large = cv2.resize(grid, (side, side), interpolation=cv2.INTER_NEAREST)
+        return cv2.GaussianBlur(large, (0, 0), SOFT * CELLS)
+
+    # In the quiet zone the picture goes on: patches that repeat there are seen.
+    near = cv2.dilate((~plan.quiet).astype(np.uint8), np.ones((3, 3), np.uint8))
+    free = cv2.resize(near * (strength > 0), (side, side), interpolation=cv2.INTER_NEAREST) > 0
+    cloth = Cloth(picture.copy(), picture, fine(low), fine(high), free, everywhere)
+    lay(cloth, matter, wish)
+    return cloth
+
+
+def laid_out(plan: Plan, cloth: Cloth, matter: Matter) -> np.ndarray:
+    """The cloth in the square's own resolution (uint8 S × S × 3)."""
+    import cv2
+
+    out = plan.square.astype(np.float32)
+    scale = plan.side / (plan.modules * CELLS)
+    per_cell = matter.module / CELLS
+    exact = abs(per_cell - scale) < 1e-3
+    kind = cv2.INTER_AREA if per_cell > scale else cv2.INTER_CUBIC
+    tops = np.array([way.top for way in matter.ways])
+    stands = [stood(matter.parts[way.scale], way) for way in matter.ways]
+    for patch in cloth.patches:
+        number = int(np.searchsorted(tops, patch.source[0], "right") - 1)
+        stand, side = stands[number], patch.mask.shape[0]
+        top, left = round(patch.row * scale), round(patch.column * scale)
+        bottom, right = round((patch.row + side) * scale), round((patch.column + side) * scale)
+        rows, columns = bottom - top, right - left
+        down, across = (patch.source[0] - tops[number]) * per_cell, patch.source[1] * per_cell
+        tall, wide = (rows, columns) if exact else (max(1, round(side * per_cell)),) * 2
+        y = min(round(down), stand.shape[0] - tall)
+        x = min(round(across), stand.shape[1] - wide)
+        new = stand[y : y + tall, x : x + wide]
+        if not exact:
+            new = cv2.resize(np.ascontiguousarray(new), (columns, rows), interpolation=kind)
+        mask = cv2.resize(patch.mask.astype(np.float32), (columns, rows))
+        share = np.clip((mask - 0.5) * np.float32(max(2.0, scale)) + 0.5, 0, 1)[..., None]
+        part = out[top:bottom, left:right]
+        part += share * (new + in_rgb(patch.shift) - part)
+    return np.rint(np.clip(out, 0, 255)).astype(np.uint8)
+
+
+def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
+    """Blend with `Blend.weave`. Returns uint8 S × S × 3."""
+    weave = settings.weave
+    levels = tuple((size * weave.patch, step * weave.patch) for size, step in LEVELS)
+    wish = Wish(weave.motif, weave.seed, levels)
+    if plan.quick:
+        wish = Wish(weave.motif, weave.seed, levels[:QUICK_LEVELS], QUICK_CANDIDATES)
+
+    def make() -> Plan:
+        matter = plan.matter
+        cloth = woven(plan, strength, matter, wish, weave.matter != "picture")
+        square = laid_out(plan, cloth, matter)
+        return Plan(
+            square, plan.symbol, plan.quiet_zone, plan.look, plan.images, plan.guard,
+            plan.fades, plan.factors, plan.quick,
+        )  # fmt: skip
+
+    cloth = plan.once("woven", (weave, strength.tobytes()), make)
+    return lifted(cloth, settings, strength)

@@ -1,0 +1,241 @@
+"""Matter: what a weave is made of, cut into patches that can be looked up by their tones.
+
+The matter is looked at with `CELLS` pixels a module, as it is and smaller, in four turns and
+mirrored; all that stands beside each other on one sheet, so that a patch is a place on it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+CELLS = 8
+"""Pixels a module at which a weave is thought out."""
+
+MATERIAL_MODULE = 24.0
+"""Pixels of a module on the materials that ship."""
+
+SCALES = (1.0, 0.62)
+"""Sizes at which the matter is used."""
+
+MOST_PIXELS = (420_000, 160_000)
+"""Pixels of the matter, at `CELLS` a module, that are used at each size: beyond, a part about
+the middle of what is asked for."""
+
+LEAST_SIDE = 4
+"""Shorter side, in modules, of matter that can be used."""
+
+GRID = 5
+"""Points along a patch's side at which its tones are compared."""
+
+AXES = 12
+"""Numbers that a patch is looked up by: the axes along which patches differ most."""
+
+MOST_PATCHES = 60_000
+"""Patches of one size in the index."""
+
+MEAN_WEIGHT, COLOUR_WEIGHT = 0.6, 1.1
+"""How much a patch's mean tone and its colours count beside its pattern of tones."""
+
+
+def planes(image: np.ndarray) -> np.ndarray:
+    """Luma and two differences of colour (float32 H × W × 3) of sRGB (uint8): R − Y and B − Y.
+
+    All in steps of 255; luma as readers compute it (ITU-R BT.601).
+    """
+    rgb = image.astype(np.float32)
+    luma = rgb @ np.array([0.299, 0.587, 0.114], np.float32)
+    return np.dstack([luma, rgb[..., 0] - luma, rgb[..., 2] - luma])
+
+
+def in_rgb(planes: np.ndarray) -> np.ndarray:
+    """A difference of `planes` as one of red, green and blue."""
+    luma, red, blue = (planes[..., k] for k in range(3))
+    green = -(0.299 * red + 0.114 * blue) / 0.587
+    return np.stack([luma + red, luma + green, luma + blue], -1).astype(np.float32)
+
+
+def material(name: str) -> tuple[np.ndarray, float]:
+    """A material that ships (uint8 H × W × 3 sRGB), and the pixels of a module on it."""
+    from importlib.resources import files
+
+    from nimble_tile.core.picture.opening import open_picture
+
+    data = files("nimble_tile.assets").joinpath(f"materials/{name}.jpg").read_bytes()
+    return open_picture(data, name).rgb, MATERIAL_MODULE
+
+
+@dataclass(frozen=True)
+class Way:
+    """One of the ways in which the matter stands on the sheet.
+
+    Attributes
+    ----------
+    scale : int
+        Index in `SCALES`.
+    turns : int
+        Quarter turns, against the clock.
+    mirrored : bool
+        Mirrored left to right before it was turned.
+    top : int
+        First row on the sheet.
+    shape : (int, int)
+        Rows and columns, in cells.
+    """
+
+    scale: int
+    turns: int
+    mirrored: bool
+    top: int
+    shape: tuple[int, int]
+
+
+def stood(image: np.ndarray, way: Way) -> np.ndarray:
+    """An image turned and mirrored (a view)."""
+    return np.rot90(image[:, ::-1] if way.mirrored else image, way.turns)
+
+
+class Matter:
+    """Patches of an image.
+
+    Parameters
+    ----------
+    image : ndarray of uint8, H × W × 3 sRGB
+    module : float
+        Pixels of a module on it.
+    middle : (float, float)
+        Place (x, y), in parts of the image, about which it is used where it is large.
+
+    Attributes
+    ----------
+    sheet : ndarray of float32, rows × columns × 3
+        See `planes`.
+    ways : list of Way
+    parts : list of ndarray of uint8
+        The matter at each of `SCALES` in its own resolution.
+    """
+
+    def __init__(
+        self, image: np.ndarray, module: float, middle: tuple[float, float] = (0.5, 0.5)
+    ) -> None:
+        import cv2
+
+        self.module = module
+        self.parts, sheets = [], []
+        self.ways: list[Way] = []
+        top = 0
+        for index, (scale, most) in enumerate(zip(SCALES, MOST_PIXELS, strict=True)):
+            part = image
+            if scale != 1:
+                size = tuple(max(1, round(s * scale)) for s in image.shape[1::-1])
+                part = cv2.resize(image, size, interpolation=cv2.INTER_AREA)
+            part = _about(part, middle, most * (module / CELLS) ** 2)
+            self.parts.append(part)
+            rows, columns = (max(1, round(s * CELLS / module)) for s in part.shape[:2])
+            if min(rows, columns) < LEAST_SIDE * CELLS:
+                continue
+            small = planes(cv2.resize(part, (columns, rows), interpolation=cv2.INTER_AREA))
+            for mirrored in (False, True):
+                for turns in range(4):
+                    way = Way(index, turns, mirrored, top, ())
+                    one = stood(small, way)
+                    self.ways.append(Way(index, turns, mirrored, top, one.shape[:2]))
+                    sheets.append(one)
+                    top += one.shape[0]
+        width = max((one.shape[1] for one in sheets), default=0)
+        self.sheet = np.zeros((top, width, 3), np.float32)
+        for way, one in zip(self.ways, sheets, strict=True):
+            self.sheet[way.top : way.top + one.shape[0], : one.shape[1]] = one
+        self._indexes: dict[int, _Index] = {}
+
+    def index(self, side: int) -> _Index:
+        """The patches of so many cells a side."""
+        if side not in self._indexes:
+            self._indexes[side] = _Index(self, side)
+        return self._indexes[side]
+
+    def valid(self, rows: np.ndarray, columns: np.ndarray, side: int) -> np.ndarray:
+        """Whether patches at these places of the sheet lie within one image."""
+        tops = np.array([way.top for way in self.ways])
+        rows, columns = np.asarray(rows), np.asarray(columns)
+        number = np.clip(np.searchsorted(tops, rows, "right") - 1, 0, len(tops) - 1)
+        heights, widths = np.array([way.shape for way in self.ways]).T
+        return (
+            (rows >= 0) & (columns >= 0)
+            & (rows + side <= tops[number] + heights[number])
+            & (columns + side <= widths[number])
+        )  # fmt: skip
+
+
+def _about(image: np.ndarray, middle: tuple[float, float], most: float) -> np.ndarray:
+    """A part of an image that has so many pixels at most, about a place on it."""
+    height, width = image.shape[:2]
+    if height * width <= most:
+        return image
+    by = np.sqrt(most / (height * width))
+    rows, columns = int(height * by), int(width * by)
+    top = int(np.clip(middle[1] * height - rows / 2, 0, height - rows))
+    left = int(np.clip(middle[0] * width - columns / 2, 0, width - columns))
+    return image[top : top + rows, left : left + columns]
+
+
+class _Index:
+    """Patches of one size by their tones."""
+
+    def __init__(self, matter: Matter, side: int) -> None:
+        from scipy.spatial import cKDTree
+
+        places = []
+        for way in matter.ways:
+            rows, columns = (extent - side + 1 for extent in way.shape)
+            if rows < 1 or columns < 1:
+                continue
+            at = np.mgrid[:rows, :columns].reshape(2, -1).T
+            at[:, 0] += way.top
+            places.append(at)
+        every = np.concatenate(places) if places else np.zeros((0, 2), int)
+        step = max(1, -(-len(every) // MOST_PATCHES))
+        # A step that shares no factor with the width, so that no columns are left out.
+        self.places = every[:: step + 1 - step % 2] if step > 1 else every
+        self.side = side
+        fields = described(matter.sheet, side)
+        rows, columns = self.places.T
+        found = fields(rows, columns)
+        self.origin = found.mean(0) if len(found) else np.zeros(found.shape[1], np.float32)
+        centred = found - self.origin
+        _, vectors = np.linalg.eigh(centred.T @ centred)
+        self.axes = np.ascontiguousarray(vectors[:, ::-1][:, :AXES])
+        self.tree = cKDTree(centred @ self.axes, leafsize=24)
+
+    def near(self, wanted: np.ndarray, count: int) -> np.ndarray:
+        """The places (M × count × 2) of the patches nearest to some descriptions (M × D)."""
+        count = min(count, len(self.places))
+        _, found = self.tree.query((wanted - self.origin) @ self.axes, count, eps=0.6, workers=2)
+        return self.places[np.asarray(found).reshape(len(wanted), count)]
+
+
+def described(sheet: np.ndarray, side: int):
+    """How patches of a sheet are described: a function of the places of their first corners
+    that gives one row each: pattern of tones, mean tone, colours in four quarters."""
+    import cv2
+
+    # Means over the parts of a patch, by their middles.
+    part = side / GRID
+    tone = cv2.blur(sheet[..., 0], (max(1, round(part)),) * 2, borderType=cv2.BORDER_REFLECT)
+    half = max(1, round(side / 2))
+    colour = cv2.blur(sheet[..., 1:], (half, half), borderType=cv2.BORDER_REFLECT)
+    at = np.floor((np.arange(GRID) + 0.5) * part).astype(int)
+    corners = (side // 4, side - 1 - side // 4)
+
+    def rows(down: np.ndarray, right: np.ndarray) -> np.ndarray:
+        pattern = tone[down[:, None, None] + at[:, None], right[:, None, None] + at]
+        pattern = pattern.reshape(len(down), -1)
+        mean = pattern.mean(1, keepdims=True)
+        colours = [colour[down + y, right + x] for y in corners for x in corners]
+        return np.concatenate(
+            [pattern - mean, mean * np.float32(MEAN_WEIGHT * GRID),
+             np.concatenate(colours, 1) * np.float32(COLOUR_WEIGHT * GRID / 2)], 1
+        )  # fmt: skip
+
+    return rows
