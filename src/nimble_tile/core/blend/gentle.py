@@ -22,9 +22,8 @@ from functools import partial
 
 import numpy as np
 
-from nimble_tile.core.blend import eye, quiet, rims
+from nimble_tile.core.blend import eye, rims
 from nimble_tile.core.blend.bands import LOCAL
-from nimble_tile.core.blend.colour import move_luma
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import by_strength
 from nimble_tile.core.piece import Blend
@@ -363,13 +362,4 @@ def tones(plan: Plan, found: Solved, strength: np.ndarray) -> np.ndarray:
 def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     """Blend; see `tones`. Returns uint8 S × S × 3."""
     after = tones(plan, solved(plan, settings, strength), strength)
-    if plan.quiet_zone:
-        rims.fade_out(plan, after, settings.quiet == "soft")
-    plain = settings.quiet == "plain" and plan.quiet_zone
-    if plain:
-        for place in quiet.strips(plan):
-            after[place] = plan.luma[place]
-    out = move_luma(plan.square, plan.luma, after, plan.colours)
-    if plain:
-        quiet.lay_plain(plan, out, float(strength[0, 0]))
-    return out
+    return rims.coloured(plan, after, settings, strength)

@@ -9,8 +9,10 @@ from __future__ import annotations
 import numpy as np
 
 from nimble_tile.core.blend import quiet
+from nimble_tile.core.blend.colour import move_luma
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import by_strength
+from nimble_tile.core.piece import Blend
 
 SEAM_MARGIN = ((0, -255), (0.15, 0), (0.3, 26), (0.6, 50), (0.8, 55), (1, 80))
 
@@ -100,3 +102,18 @@ def fade_out(plan: Plan, after: np.ndarray, soft: bool) -> None:
         before = plan.luma[place].astype(np.float32)
         faded = before + share[place] * (after[place] - before)
         after[place] = np.rint(np.clip(faded, 0, 255)).astype(np.uint8)
+
+
+def coloured(plan: Plan, after: np.ndarray, settings: Blend, strength: np.ndarray) -> np.ndarray:
+    """The square with another luma (uint8 S × S, changed), which ends at its outer edge as the
+    settings of the quiet zone ask for; returns uint8 S × S × 3."""
+    if plan.quiet_zone:
+        fade_out(plan, after, settings.quiet == "soft")
+    plain = settings.quiet == "plain" and plan.quiet_zone
+    if plain:
+        for place in quiet.strips(plan):
+            after[place] = plan.luma[place]
+    out = move_luma(plan.square, plan.luma, after, plan.colours)
+    if plain:
+        quiet.lay_plain(plan, out, float(strength[0, 0]))
+    return out

@@ -248,6 +248,8 @@ class Spot:
     @property
     def corners(self) -> np.ndarray:
         """Its corners on the output (4 × 2), clockwise from the top left."""
+        import numpy as np
+
         if self.quad is not None:
             return self.quad
         box = self.box

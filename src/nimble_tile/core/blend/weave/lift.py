@@ -13,7 +13,6 @@ from functools import partial
 import numpy as np
 
 from nimble_tile.core.blend import gentle, rims
-from nimble_tile.core.blend.colour import move_luma
 from nimble_tile.core.blend.gentle import Margins
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import by_strength
@@ -25,6 +24,10 @@ MIDDLE, AREA = 0.5, 1.3
 
 FINE = 300.0
 """Weight of changes finer than half a module."""
+
+LED, EDGE = 0.2, 12.0
+"""Radius, in modules, within which a change follows the edges of the matter, so that it is as
+crisp as they are; and the difference of tone, in steps of 255, that counts as an edge."""
 
 FINDER = 0.8
 """Margin of finders in parts of the gentle blend's."""
@@ -69,24 +72,21 @@ def lifted(cloth: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     -------
     ndarray of uint8, S × S × 3 sRGB
     """
-    import cv2
-
     after, local = _solved(cloth, settings, strength)
     _lighten_quiet(cloth, after, local, strength)
-    margin = FINDER * np.maximum(by_strength(gentle.FINDER_MARGIN, strength), 0)
+    drawn = settings.weave.finders == "drawn"
+    share, texture = (1.0, 0.0) if drawn else (FINDER, TEXTURE)
+    margin = share * np.maximum(by_strength(gentle.FINDER_MARGIN, strength), 0)
     edged = np.isin(cloth.parts, (Part.FINDER, Part.ALIGNMENT)) & (margin > 0)
     if edged.any():
-        _lay_finders(cloth, after, local, np.where(edged, margin, 0).astype(np.float32))
+        _lay_finders(cloth, after, local, np.where(edged, margin, 0).astype(np.float32), texture)
     rims.lay_seam(cloth, after, local, strength)
     rims.lay_serifs(cloth, after, local, np.where(edged, margin, 0).astype(np.float32))
     after = np.rint(np.clip(after, 0, 255)).astype(np.uint8)
-    if cloth.quiet_zone:
-        rims.fade_out(cloth, after, settings.quiet == "soft")
     # What the strength leaves alone is not touched by edges beside it either.
-    still = cv2.resize((strength <= 0).astype(np.uint8), (cloth.side,) * 2,
-                       interpolation=cv2.INTER_NEAREST) > 0  # fmt: skip
+    still = cloth.on_pixels((strength <= 0).astype(np.float32)) > 0.5
     after[still] = cloth.luma[still]
-    return move_luma(cloth.square, cloth.luma, after, cloth.colours)
+    return rims.coloured(cloth, after, settings, strength)
 
 
 def _solved(cloth: Plan, settings: Blend, strength: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -107,7 +107,25 @@ def _solved(cloth: Plan, settings: Blend, strength: np.ndarray) -> tuple[np.ndar
     rounds = gentle.QUICK_ROUNDS if cloth.quick else gentle.ROUNDS
     found = descent.solve(wanted, strength, rounds)
     grow = partial(cv2.resize, dsize=(cloth.side,) * 2, interpolation=cv2.INTER_LINEAR)
-    return cloth.luma.astype(np.float32) + grow(found.change), grow(found.local)
+    tone = cloth.luma.astype(np.float32)
+    change = led(grow(found.change), tone, max(1, round(LED * cloth.side / cloth.modules)))
+    return tone + change, grow(found.local)
+
+
+def led(field: np.ndarray, guide: np.ndarray, radius: int) -> np.ndarray:
+    """A field that follows the edges of another one, by the guided filter.
+
+    References
+    ----------
+    K. He, J. Sun, X. Tang, "Guided image filtering", ECCV 2010.
+    """
+    import cv2
+
+    mean = partial(cv2.blur, ksize=(2 * radius + 1,) * 2, borderType=cv2.BORDER_REFLECT)
+    along, own = mean(guide), mean(field)
+    spread = np.maximum(mean(guide * guide) - along * along, 0)
+    slope = (mean(guide * field) - along * own) / (spread + np.float32(EDGE * EDGE))
+    return mean(slope) * guide + mean(own - slope * along)
 
 
 def _evened(lack: np.ndarray, mask: np.ndarray, by: float) -> np.ndarray:
@@ -132,7 +150,9 @@ def _lighten_quiet(cloth: Plan, after: np.ndarray, local: np.ndarray, strength: 
     after += share * _evened(lack, outside, QUIET_EVENED * cloth.side / cloth.modules)
 
 
-def _lay_finders(cloth: Plan, after: np.ndarray, local: np.ndarray, margin: np.ndarray) -> None:
+def _lay_finders(
+    cloth: Plan, after: np.ndarray, local: np.ndarray, margin: np.ndarray, texture: float
+) -> None:
     """Give finders and alignment patterns their margin up to crisp edges, in place."""
     import cv2
 
@@ -154,5 +174,5 @@ def _lay_finders(cloth: Plan, after: np.ndarray, local: np.ndarray, margin: np.n
         goal = local + sign * margin_here
         after += sign * mask * _evened(np.maximum(sign * (goal - after), 0), mask, EVENED * module)
         # Texture stays, but does not reach farther than this.
-        least = goal - sign * np.float32(TEXTURE) * margin_here
+        least = goal - sign * np.float32(texture) * margin_here
         after += sign * mask * np.maximum(sign * (least - after), 0)

@@ -69,11 +69,7 @@ class BlendRung(Rung):
             self._paint_method, columns=5, cell=45, captions=True,
         )  # fmt: skip
         self.method.set_notes({"cut": "Two-tone"})
-        self.method.chosen.connect(
-            lambda method: session.edit(
-                "blend", f"Blend by {METHOD_LABELS[method].lower()}", method=method
-            )
-        )
+        self.method.chosen.connect(self._choose_method)
         self.about = soft()
         self.holds = soft()
         self.holds.setParent(self)
@@ -110,6 +106,15 @@ class BlendRung(Rung):
         self.body.addWidget(self.holds)
         self.dress(self._theme)
         self.show_piece(self.session.piece)
+
+    def _choose_method(self, method: str) -> None:
+        session, name = self.session, f"Blend by {METHOD_LABELS[method].lower()}"
+        if method == "weave" and session.piece.code.steer == "off":
+            # The symbol that the matter can say most easily: in the same step of undo.
+            steered = session.piece.edited("code", steer="padding")
+            session.put(steered.edited("blend", method=method), name)
+        else:
+            session.edit("blend", name, method=method)
 
     def _slider(self, name: str, field: str, low: float, high: float, default: float) -> Slider:
         slider = Slider(name, low, high, default, "%", factor=100)
