@@ -204,6 +204,8 @@ SETTINGS: tuple[Setting, ...] = (
     Setting("blend.grain.cells", "Grain", 3, 7, 1, " cells", True, why_not=_by("grain")),
     Setting("blend.strokes.width", "Stroke width", 0.15, 0.6, why_not=_by("strokes")),
     Setting("blend.strokes.gaps", "Gaps between strokes", 0, 0.5, why_not=_by("strokes")),
+    Setting("blend.weave.motif", "Motif kept", 0, 1, why_not=_by("weave")),
+    Setting("blend.weave.patch", "Patch size", 0.6, 1.6, why_not=_by("weave")),
     Setting("blend.guarding", "Guard", 0, 1, why_not=_guarded),
     Setting(
         "code.level", "Error correction level", options=tuple((name, name) for name in "LMQH")

@@ -28,8 +28,8 @@ _FINDER = ((0.0, -1.0), (0.2, 0.0), (0.4, 0.11), (0.6, 0.18), (1.0, 0.3))
 """Margins from the local tone (luma, 0 to 1), by strength, that patches are asked for: over a
 module's area, and over a finder's."""
 
-QUICK_LEVELS, QUICK_CANDIDATES = 2, 8
-"""Sizes of patches, from the coarsest on, and candidates, while a slider is dragged."""
+QUICK_LEVELS, QUICK_CANDIDATES = slice(1, 2), 6
+"""Sizes of patches, and candidates, while a slider is dragged."""
 
 SOFT = 0.12
 """Softness, in modules, of the edges of what must be reached."""
@@ -90,7 +90,7 @@ def laid_out(plan: Plan, cloth: Cloth, matter: Matter) -> np.ndarray:
     """The cloth in the square's own resolution (uint8 S × S × 3)."""
     import cv2
 
-    out = plan.square.astype(np.float32)
+    out = plan.square.copy()
     scale = plan.side / (plan.modules * CELLS)
     per_cell = matter.module / CELLS
     exact = abs(per_cell - scale) < 1e-3
@@ -113,8 +113,9 @@ def laid_out(plan: Plan, cloth: Cloth, matter: Matter) -> np.ndarray:
         mask = cv2.resize(patch.mask.astype(np.float32), (columns, rows))
         share = np.clip((mask - 0.5) * np.float32(max(2.0, scale)) + 0.5, 0, 1)[..., None]
         part = out[top:bottom, left:right]
-        part += share * (new + in_rgb(patch.shift) - part)
-    return np.rint(np.clip(out, 0, 255)).astype(np.uint8)
+        mixed = part + share * (new + in_rgb(patch.shift) - part)
+        part[:] = np.rint(np.clip(mixed, 0, 255))
+    return out
 
 
 def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
@@ -123,7 +124,7 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     levels = tuple((size * weave.patch, step * weave.patch) for size, step in LEVELS)
     wish = Wish(weave.motif, weave.seed, levels)
     if plan.quick:
-        wish = Wish(weave.motif, weave.seed, levels[:QUICK_LEVELS], QUICK_CANDIDATES)
+        wish = Wish(weave.motif, weave.seed, levels[QUICK_LEVELS], QUICK_CANDIDATES)
 
     def make() -> Plan:
         matter = plan.matter

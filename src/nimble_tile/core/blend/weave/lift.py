@@ -44,6 +44,9 @@ LIGHT = 0.8
 EVENED = 0.45
 """Standard deviation, in modules, over which a part is moved alike."""
 
+FINE_ENOUGH = 3
+"""Pixels of such a deviation that are enough: large squares are evened out at less."""
+
 ROUND = (0.6, 1.0)
 """Modules round a finder that are kept light: wholly, and fading."""
 
@@ -132,8 +135,14 @@ def _evened(lack: np.ndarray, mask: np.ndarray, by: float) -> np.ndarray:
     """What is lacking, evened out within a mask (float32, 0 to 1)."""
     import cv2
 
-    near = partial(cv2.GaussianBlur, ksize=(0, 0), sigmaX=by)
-    return near(lack * mask) / np.maximum(near(mask), np.float32(1e-3))
+    size, smaller = lack.shape[::-1], max(1, int(by / FINE_ENOUGH))
+    fields = (lack * mask, mask)
+    if smaller > 1:
+        extent = tuple(max(1, extent // smaller) for extent in size)
+        fields = tuple(cv2.resize(f, extent, interpolation=cv2.INTER_AREA) for f in fields)
+    above, below = (cv2.GaussianBlur(field, (0, 0), by / smaller) for field in fields)
+    found = above / np.maximum(below, np.float32(1e-3))
+    return found if smaller == 1 else cv2.resize(found, size, interpolation=cv2.INTER_LINEAR)
 
 
 def _lighten_quiet(cloth: Plan, after: np.ndarray, local: np.ndarray, strength: np.ndarray) -> None:
