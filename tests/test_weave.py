@@ -12,9 +12,17 @@ from conftest import LINK, encoded, photograph
 from eye_measures import coherence, sharpness
 from nimble_tile.cli import main
 from nimble_tile.core.blend import Plan, blend
-from nimble_tile.core.blend.weave import laid_out, woven
+from nimble_tile.core.blend.weave import Weaving, laid_out, woven
 from nimble_tile.core.blend.weave.lay import Cloth, Patch, Wish, paths
-from nimble_tile.core.blend.weave.matter import CELLS, Matter, in_rgb, material, planes, stood
+from nimble_tile.core.blend.weave.matter import (
+    CELLS,
+    Matter,
+    Source,
+    in_rgb,
+    material,
+    planes,
+    stood,
+)
 from nimble_tile.core.piece import MATERIAL_LABELS, Blend, Code, Message, Picture, Piece, Weave
 from nimble_tile.core.project.archive import load, save
 from nimble_tile.core.render import Renderer
@@ -47,24 +55,25 @@ def test_seams_are_paths_of_least_error():
 
 def test_a_patch_is_a_copy_of_the_matter_however_it_is_turned():
     plan = plan_of()
-    matter = Matter(plan.square, plan.side / plan.modules)
+    source = Source(plan.square, plan.side / plan.modules)
+    matter = Matter(source)
     assert {(way.turns, way.mirrored) for way in matter.ways} == set(
         product(range(4), (False, True))
     )
     side, step = 2 * CELLS, plan.side // plan.modules
     for way in (one for one in matter.ways if one.scale == 0):
-        source = (way.top + 3 * CELLS, 5 * CELLS)
+        place = (way.top + 3 * CELLS, 5 * CELLS)
         patch = Patch(
-            8 * CELLS, 9 * CELLS, source, np.ones((side, side), bool), np.zeros(3, np.float32)
+            8 * CELLS, 9 * CELLS, place, np.ones((side, side), bool), np.zeros(3, np.float32)
         )
         flat = np.zeros((plan.modules * CELLS,) * 2, np.float32)
         cloth = Cloth(np.dstack([flat] * 3), np.dstack([flat] * 3), flat, flat, flat > 0)
         cloth.patches.append(patch)
-        out = laid_out(plan, cloth, matter)
+        out = laid_out(plan, cloth, matter, source)
         wanted = stood(plan.square, way)[3 * step : 5 * step, 5 * step : 7 * step]
         assert np.array_equal(out[8 * step : 10 * step, 9 * step : 11 * step], wanted)
         # What stands on the sheet there is the same, in cells.
-        cells = matter.sheet[source[0] : source[0] + side, source[1] : source[1] + side, 0]
+        cells = matter.sheet[place[0] : place[0] + side, place[1] : place[1] + side, 0]
         assert np.abs(cells.mean() - planes(wanted)[..., 0].mean()) < 2
 
 
@@ -77,7 +86,8 @@ def test_differences_of_planes_are_differences_of_colours():
 
 def test_places_are_found_by_their_tones():
     plan = plan_of()
-    matter = Matter(plan.square, plan.side / plan.modules)
+    source = Source(plan.square, plan.side / plan.modules)
+    matter = Matter(source)
     index = matter.index(12)
     assert matter.valid(*index.places.T, 12).all()
     from nimble_tile.core.blend.weave.matter import described
@@ -92,9 +102,10 @@ def test_places_are_found_by_their_tones():
 def test_a_cloth_is_made_of_the_pictures_own_matter_and_stays_sharp():
     plan = plan_of()
     strength = np.full((plan.modules,) * 2, 0.55, np.float32)
-    matter = Matter(plan.square, plan.side / plan.modules)
+    source = Source(plan.square, plan.side / plan.modules)
+    matter = Matter(source)
     cloth = woven(plan, strength, matter, Wish())
-    out = laid_out(plan, cloth, matter)
+    out = laid_out(plan, cloth, matter, source)
     own = coherence(plan.square, plan.square, plan.modules)
     made = blend(plan, Blend(method="weave"))
     gentle = blend(plan, Blend(method="gentle", strength=0.55))
@@ -123,6 +134,42 @@ def test_a_seed_is_a_weaving_and_the_guard_keeps_the_picture():
     assert np.abs(first[0].astype(int) - plan.square[0]).mean() < 3
 
 
+@pytest.mark.parametrize("matter", ["picture", "mosaic"])
+def test_what_is_exported_is_woven_as_what_was_seen(matter, store, monkeypatch):
+    from nimble_tile.core.blend import weave
+
+    digest = store.add(encoded(photograph("chelsea")), "chelsea")
+    piece = Piece(
+        message=Message(text=LINK), picture=Picture(digest=digest, name="chelsea"),
+        blend=Blend(method="weave", weave=Weave(matter=matter)),
+    )  # fmt: skip
+    laid, seen = weave.laid_out, []
+
+    def spy(plan, cloth, *rest):
+        seen.append([(patch.row, patch.column, patch.source) for patch in cloth.patches])
+        return laid(plan, cloth, *rest)
+
+    monkeypatch.setattr(weave, "laid_out", spy)
+    small = Renderer(store).render(piece, 600).image
+    large = Renderer(store).render(piece, 1800).image
+    assert len(seen[0]) > 100 and seen[0] == seen[1]
+    apart = np.abs(np.array(Image.fromarray(large).reduce(3)).astype(int) - small)
+    assert apart.mean() < 8
+    Renderer(store).render(piece.edited("blend", weave=Weave(matter=matter, seed=5)), 600)
+    assert len(set(seen[0]) & set(seen[2])) < 0.6 * len(seen[0])
+
+
+def test_matter_of_any_shape_can_be_woven_of():
+    plan = plan_of()
+    rng = np.random.default_rng(2)
+    for shape in ((16, 4000), (3000, 20), (40, 40)):
+        image = rng.integers(0, 256, (*shape, 3), dtype=np.uint8)
+        source = Source(image, min(shape) / plan.modules)
+        weaving = Weaving(plan, source)
+        out = laid_out(plan, weaving.cloth(Blend(method="weave")), weaving.matter, source)
+        assert out.shape == plan.square.shape and len(weaving.matter.ways) in (0, 8, 16)
+
+
 @pytest.mark.parametrize("matter", ["picture", *MATERIAL_LABELS])
 def test_every_matter_gives_a_code_that_outsiders_read(matter, store, bay):
     digest = store.add(encoded(photograph("coffee")), "coffee")
@@ -137,9 +184,9 @@ def test_every_matter_gives_a_code_that_outsiders_read(matter, store, bay):
     seen = [Image.fromarray(rendering.image).reduce(by) for by in (1, 2, 3)]
     assert any(zbar_reads(np.array(one), LINK) for one in seen)
     if matter != "picture":
-        image, module = material(matter)
-        assert min(image.shape[:2]) > 40 * module
-        tones = np.percentile(planes(image)[..., 0], (10, 90))
+        own = material(matter)
+        assert min(own.image.shape[:2]) > 40 * own.module
+        tones = np.percentile(planes(own.image)[..., 0], (10, 90))
         assert tones[0] < 75 and tones[1] > 140  # something for every module
 
 

@@ -41,7 +41,7 @@ from nimble_tile.core.picture.opening import on_ground
 from nimble_tile.core.picture.placing import Box, Spot, corners, output_size
 from nimble_tile.core.picture.prepare import prepared
 from nimble_tile.core.picture.store import PictureStore
-from nimble_tile.core.piece import MAX_SIDE, Piece, Region, Weave
+from nimble_tile.core.piece import MAX_SIDE, Piece, Region
 from nimble_tile.core.rendering import Rendering, filling, frozen, on_white, plain_code, squeezed
 from nimble_tile.core.standing import compose, ground_of
 from nimble_tile.core.symbol.encode import Symbol
@@ -50,7 +50,7 @@ from nimble_tile.core.symbol.looks import drawing
 from nimble_tile.core.symbol.steering import Steered, Steering, Wanted
 
 if TYPE_CHECKING:
-    from nimble_tile.core.blend.weave.matter import Matter
+    from nimble_tile.core.blend.weave import Weaving
 
 STEERED_BY = 1400
 """Longer side, in pixels, of the picture by which a symbol is steered."""
@@ -332,11 +332,11 @@ class Renderer:
         square = recall("square", square_key, lambda: warping.upright(canvas.image, box, quad), 2)
 
         fades = piece.surround.kind == "none" or piece.surround.paper is None
-        method, weave = piece.blend.method, piece.blend.weave
+        method = piece.blend.method
         quick = brief.quick and method in ("gentle", "weave")  # the other methods do not iterate
-        matter = weave.matter if method == "weave" else None
+        woven = piece.blend.weave.matter if method == "weave" else None
         plan_key = (square_key, symbol, quiet, look, piece.picture.guard, fades, piece.blend.map,
-                    quick, matter)  # fmt: skip
+                    quick, woven)  # fmt: skip
 
         def plan() -> Plan:
             guard = factors = None
@@ -344,10 +344,10 @@ class Renderer:
                 guard = self._guard_grid(piece, brief.framed.extent, spot, brief.modules)
             if piece.blend.map is not None:
                 factors = self._factors(piece, brief.modules)
-            of = None
-            if matter is not None:
-                of = partial(self._matter, weave, canvas, spot, brief.modules)
-            return Plan(square, symbol, quiet, look, images, guard, fades, factors, quick, of)
+            how = None
+            if woven is not None:
+                how = partial(self._weaving, piece, brief, canvas, quick)
+            return Plan(square, symbol, quiet, look, images, guard, fades, factors, quick, how)
 
         planned = recall("plan", plan_key, plan, 2)
 
@@ -435,27 +435,41 @@ class Renderer:
         grid = cv2.resize(square, (modules, modules), interpolation=cv2.INTER_AREA)
         return grid.astype(np.float32) / 255
 
-    def _matter(self, weave: Weave, canvas: Canvas, spot: Spot, modules: int) -> Matter:
-        """What the code is woven of; the last two are remembered."""
-        from nimble_tile.core.blend.weave.matter import Matter, material
+    def _weaving(self, piece: Piece, brief: Brief, canvas: Canvas, quick: bool) -> Weaving:
+        """How the code is woven: thought out at the size at which it is steered."""
+        from nimble_tile.core.blend.weave import Weaving
+        from nimble_tile.core.blend.weave.matter import Source, material
 
-        if weave.matter == "picture":
-            edges = np.roll(spot.corners, -1, axis=0) - spot.corners
-            module = float(np.hypot(*edges.T).mean()) / modules
-            middle = tuple(spot.corners.mean(0) / canvas.image.shape[1::-1])
-            key = ("picture", canvas.key, spot.region, module)
-            return self._memory.recall(
-                "matter", key, lambda: Matter(canvas.image, module, middle), 2
-            )
+        modules, weave, placed = brief.modules, piece.blend.weave, piece.picture
+        longer = min(max(self._briefing.picture_size(piece)), STEERED_BY)
+        framed, spot = self._briefing.located(piece, longer, modules)
+        thought = self._canvas(piece, framed)
 
-        def make() -> Matter:
+        def source(of: Canvas, at: Spot) -> Source:
             if weave.digests:
                 opened = self.pictures.opened(weave.matter)
                 rgb = on_ground(opened.rgb, opened.alpha, "#ffffff")
-                return Matter(rgb, min(rgb.shape[:2]) / modules)
-            return Matter(*material(weave.matter))
+                return Source(rgb, min(rgb.shape[:2]) / modules)
+            if weave.matter != "picture":
+                return material(weave.matter)
+            edges = np.roll(at.corners, -1, axis=0) - at.corners
+            middle = at.corners.mean(0) / of.image.shape[1::-1]
+            module = float(np.hypot(*edges.T).mean()) / modules
+            return Source(of.image, module, (float(middle[0]), float(middle[1])))
 
-        return self._memory.recall("matter", (weave.matter, modules), make, 2)
+        def make() -> Weaving:
+            square = warping.upright(thought.image, spot.box, spot.quad)
+            guard = self._guard_grid(piece, framed.extent, spot, modules)
+            factors = None if piece.blend.map is None else self._factors(piece, modules)
+            plan = Plan(square, brief.symbol, brief.quiet_zone, guard=guard, factors=factors,
+                        quick=quick)  # fmt: skip
+            return Weaving(plan, source(thought, spot))
+
+        key = (thought.key, spot.region, brief.symbol, brief.quiet_zone, placed.guard,
+               piece.blend.map, weave.matter, quick)  # fmt: skip
+        found = self._memory.recall("weaving", key, make, 2)
+        own = weave.matter == "picture"
+        return found.finer(source(canvas, brief.spot)) if own else found
 
     def _factors(self, piece: Piece, modules: int) -> np.ndarray | None:
         """Each module's strength in parts of the others'; None where the map is not of its size."""

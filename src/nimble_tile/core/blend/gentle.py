@@ -362,4 +362,4 @@ def tones(plan: Plan, found: Solved, strength: np.ndarray) -> np.ndarray:
 def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     """Blend; see `tones`. Returns uint8 S × S × 3."""
     after = tones(plan, solved(plan, settings, strength), strength)
-    return rims.coloured(plan, after, settings, strength)
+    return rims.coloured(plan, after, settings, float(strength[0, 0]))

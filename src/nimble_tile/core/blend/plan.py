@@ -15,7 +15,7 @@ from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
 
 if TYPE_CHECKING:
-    from nimble_tile.core.blend.weave.matter import Matter
+    from nimble_tile.core.blend.weave import Weaving
 
 QUIET = 255
 """Value in `Plan.parts` for modules of the quiet zone."""
@@ -44,8 +44,8 @@ class Plan:
         Strength of each module in parts of what it would be, 0 to 2.
     quick : bool
         The result is looked at for a moment only: a search may end early.
-    matter : callable, optional
-        Gives what the square is woven of; else that is the square itself.
+    weaving : callable, optional
+        Gives how the square is woven; else it is woven of itself.
 
     Attributes
     ----------
@@ -69,7 +69,7 @@ class Plan:
         fades: bool = True,
         factors: np.ndarray | None = None,
         quick: bool = False,
-        matter: Callable[[], Matter] | None = None,
+        weaving: Callable[[], Weaving] | None = None,
     ) -> None:
         self.square = square
         self.symbol = symbol
@@ -80,17 +80,8 @@ class Plan:
         self.fades = fades
         self.factors = factors
         self.quick = quick
-        self._matter = matter
+        self.weaving = weaving
         self.once = Memory(2).recall
-
-    @cached_property
-    def matter(self) -> Matter:
-        """What the square is woven of."""
-        if self._matter is not None:
-            return self._matter()
-        from nimble_tile.core.blend.weave.matter import Matter
-
-        return Matter(self.square, self.side / self.modules)
 
     @property
     def modules(self) -> int:

@@ -104,9 +104,9 @@ def fade_out(plan: Plan, after: np.ndarray, soft: bool) -> None:
         after[place] = np.rint(np.clip(faded, 0, 255)).astype(np.uint8)
 
 
-def coloured(plan: Plan, after: np.ndarray, settings: Blend, strength: np.ndarray) -> np.ndarray:
+def coloured(plan: Plan, after: np.ndarray, settings: Blend, opacity: float) -> np.ndarray:
     """The square with another luma (uint8 S × S, changed), which ends at its outer edge as the
-    settings of the quiet zone ask for; returns uint8 S × S × 3."""
+    settings of the quiet zone ask for (a plain one with this opacity); returns uint8 S × S × 3."""
     if plan.quiet_zone:
         fade_out(plan, after, settings.quiet == "soft")
     plain = settings.quiet == "plain" and plan.quiet_zone
@@ -115,5 +115,5 @@ def coloured(plan: Plan, after: np.ndarray, settings: Blend, strength: np.ndarra
             after[place] = plan.luma[place]
     out = move_luma(plan.square, plan.luma, after, plan.colours)
     if plain:
-        quiet.lay_plain(plan, out, float(strength[0, 0]))
+        quiet.lay_plain(plan, out, opacity)
     return out

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import partial
 from typing import TYPE_CHECKING, get_args
 
 from PySide6.QtGui import QImage
@@ -14,7 +15,8 @@ from nimble_tile.core.piece import MATERIAL_LABELS, Method, Piece, Region
 if TYPE_CHECKING:
     import numpy as np
 
-    from nimble_tile.core.blend.weave.matter import Matter
+    from nimble_tile.core.blend.plan import Plan
+    from nimble_tile.core.blend.weave import Weaving
     from nimble_tile.core.render import Renderer, Rendering
 
 THUMBNAIL = 132
@@ -193,8 +195,10 @@ def thumbnails(
         settings = piece.blend.model_copy(update={"method": method})
         plan = Plan(
             small, rendering.symbol, rendering.quiet_zone, look_read(look, settings),
-            rendering.images, quick=method == "weave", matter=_material(settings.weave.matter),
+            rendering.images, quick=method == "weave",
         )  # fmt: skip
+        if method == "weave" and settings.weave.matter in MATERIAL_LABELS:
+            plan.weaving = partial(_of_material, plan, settings.weave.matter)
         try:
             made = blend(plan, settings)
         except UserError:
@@ -208,14 +212,9 @@ def thumbnails(
         yield method, image_of(made)
 
 
-def _material(matter: str) -> Callable[[], Matter] | None:
-    """What a small picture is woven of: a material that ships; else the square itself."""
-    if matter not in MATERIAL_LABELS:
-        return None
+def _of_material(plan: Plan, name: str) -> Weaving:
+    """A small picture woven of a material that ships."""
+    from nimble_tile.core.blend.weave import Weaving
+    from nimble_tile.core.blend.weave.matter import material
 
-    def make() -> Matter:
-        from nimble_tile.core.blend.weave.matter import Matter, material
-
-        return Matter(*material(matter))
-
-    return make
+    return Weaving(plan, material(name))

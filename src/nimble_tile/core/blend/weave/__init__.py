@@ -5,14 +5,24 @@ Patches bring the tones that the code asks for; what they leave missing is lifte
 
 from __future__ import annotations
 
+from functools import cached_property
+
 import numpy as np
 
+from nimble_tile.core.blend import quiet
 from nimble_tile.core.blend.bands import solve
 from nimble_tile.core.blend.plan import Plan
-from nimble_tile.core.blend.strength import by_strength
+from nimble_tile.core.blend.strength import by_strength, strengths
 from nimble_tile.core.blend.weave.lay import LEVELS, Cloth, Wish, lay
 from nimble_tile.core.blend.weave.lift import lifted
-from nimble_tile.core.blend.weave.matter import CELLS, Matter, in_rgb, planes, stood
+from nimble_tile.core.blend.weave.matter import (
+    CELLS,
+    Matter,
+    Source,
+    in_rgb,
+    planes,
+    stood,
+)
 from nimble_tile.core.piece import Blend
 
 GUARANTEE = (
@@ -86,17 +96,26 @@ def woven(
     return cloth
 
 
-def laid_out(plan: Plan, cloth: Cloth, matter: Matter) -> np.ndarray:
-    """The cloth in the square's own resolution (uint8 S × S × 3)."""
+def laid_out(plan: Plan, cloth: Cloth, matter: Matter, source: Source) -> np.ndarray:
+    """The cloth in the square's own resolution (uint8 S × S × 3).
+
+    Parameters
+    ----------
+    plan : Plan
+    cloth : Cloth
+    matter : Matter
+    source : Source
+        What the matter was made of, in a resolution that suits the square's.
+    """
     import cv2
 
     out = plan.square.copy()
     scale = plan.side / (plan.modules * CELLS)
-    per_cell = matter.module / CELLS
+    per_cell = source.module / CELLS
     exact = abs(per_cell - scale) < 1e-3
     kind = cv2.INTER_AREA if per_cell > scale else cv2.INTER_CUBIC
     tops = np.array([way.top for way in matter.ways])
-    stands = [stood(matter.parts[way.scale], way) for way in matter.ways]
+    stands = [stood(source.parts[way.scale], way) for way in matter.ways]
     for patch in cloth.patches:
         number = int(np.searchsorted(tops, patch.source[0], "right") - 1)
         stand, side = stands[number], patch.mask.shape[0]
@@ -105,10 +124,10 @@ def laid_out(plan: Plan, cloth: Cloth, matter: Matter) -> np.ndarray:
         rows, columns = bottom - top, right - left
         down, across = (patch.source[0] - tops[number]) * per_cell, patch.source[1] * per_cell
         tall, wide = (rows, columns) if exact else (max(1, round(side * per_cell)),) * 2
-        y = min(round(down), stand.shape[0] - tall)
-        x = min(round(across), stand.shape[1] - wide)
+        y = max(0, min(round(down), stand.shape[0] - tall))
+        x = max(0, min(round(across), stand.shape[1] - wide))
         new = stand[y : y + tall, x : x + wide]
-        if not exact:
+        if new.shape[:2] != (rows, columns):
             new = cv2.resize(np.ascontiguousarray(new), (columns, rows), interpolation=kind)
         mask = cv2.resize(patch.mask.astype(np.float32), (columns, rows))
         share = np.clip((mask - 0.5) * np.float32(max(2.0, scale)) + 0.5, 0, 1)[..., None]
@@ -118,23 +137,68 @@ def laid_out(plan: Plan, cloth: Cloth, matter: Matter) -> np.ndarray:
     return out
 
 
+class Weaving:
+    """How a square is woven: thought out in one resolution, whatever that of the square, so that
+    what is exported is what was seen.
+
+    Parameters
+    ----------
+    plan : Plan
+        The square in which it is thought out.
+    thought : Source
+        What it is woven of, for that.
+    laid : Source, optional
+        The same in the square's own resolution.
+    """
+
+    def __init__(self, plan: Plan, thought: Source, laid: Source | None = None) -> None:
+        self.plan, self.thought, self.laid = plan, thought, laid or thought
+
+    @cached_property
+    def matter(self) -> Matter:
+        """The patches."""
+        return Matter(self.thought)
+
+    def finer(self, laid: Source) -> Weaving:
+        """The same to be laid in another resolution; what was thought out is kept."""
+        other = Weaving(self.plan, self.thought, laid)
+        other.__dict__["matter"] = self.matter
+        return other
+
+    def cloth(self, settings: Blend, strength: np.ndarray | None = None) -> Cloth:
+        """What is woven, for a map of strengths (else that of the settings); remembered with
+        the square in which it is thought out."""
+        weave, plan = settings.weave, self.plan
+        strength = by_strength(_SCALE, strengths(plan, settings) if strength is None else strength)
+        levels = tuple((size * weave.patch, step * weave.patch) for size, step in LEVELS)
+        wish = Wish(weave.motif, weave.seed, levels)
+        if plan.quick:
+            wish = Wish(weave.motif, weave.seed, levels[QUICK_LEVELS], QUICK_CANDIDATES)
+        other, drawn = weave.matter != "picture", weave.finders == "drawn"
+        return plan.once(
+            "cloth", (weave, plan.quick, strength.tobytes()),
+            lambda: woven(plan, strength, self.matter, wish, other, drawn),
+        )  # fmt: skip
+
+
 def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     """Blend with `Blend.weave`. Returns uint8 S × S × 3."""
-    weave, strength = settings.weave, by_strength(_SCALE, strength)
-    levels = tuple((size * weave.patch, step * weave.patch) for size, step in LEVELS)
-    wish = Wish(weave.motif, weave.seed, levels)
-    if plan.quick:
-        wish = Wish(weave.motif, weave.seed, levels[QUICK_LEVELS], QUICK_CANDIDATES)
+
+    def weaving() -> Weaving:
+        own = Source(plan.square, plan.side / plan.modules)
+        return Weaving(plan, own) if plan.weaving is None else plan.weaving()
 
     def make() -> Plan:
-        matter = plan.matter
-        drawn = weave.finders == "drawn"
-        cloth = woven(plan, strength, matter, wish, weave.matter != "picture", drawn)
-        square = laid_out(plan, cloth, matter)
+        how = plan.once("weaving", 0, weaving)
+        given = strength if how.plan is plan else None
+        square = laid_out(plan, how.cloth(settings, given), how.matter, how.laid)
+        if settings.quiet == "plain":
+            for place in quiet.strips(plan):
+                square[place] = plan.square[place]
         return Plan(
             square, plan.symbol, plan.quiet_zone, plan.look, plan.images, plan.guard,
             plan.fades, plan.factors, plan.quick,
         )  # fmt: skip
 
-    cloth = plan.once("woven", (weave, strength.tobytes()), make)
-    return lifted(cloth, settings, strength)
+    cloth = plan.once("woven", (settings.weave, settings.quiet, strength.tobytes()), make)
+    return lifted(cloth, settings, by_strength(_SCALE, strength), float(strength[0, 0]))

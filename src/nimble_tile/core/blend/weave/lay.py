@@ -49,6 +49,9 @@ GAIN = 12.0
 MOST_SHIFT = 18.0
 """Steps of 255 by which a patch's tone may be shifted."""
 
+CHANCE = 0.1
+"""Share by which costs are changed at random: what tells one weaving from another."""
+
 AT_ONCE = 6_000_000
 """Numbers that are worked on at once: what fits in little memory."""
 
@@ -234,7 +237,7 @@ class _Level:
         cost += np.einsum("mcijk,mcijk,k->mc", off, off, self.weight) / count
         off = self._rough(now) - far
         kept = before + np.einsum("mijk,mijk,k->m", off, off, self.weight) / count
-        cost *= self.rng.uniform(0.97, 1.03, cost.shape)
+        cost *= self.rng.uniform(1 - CHANCE, 1 + CHANCE, cost.shape)
         cost[~valid] = np.inf
         best = cost.argmin(1)
         each = np.arange(len(rows))

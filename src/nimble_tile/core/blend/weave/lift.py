@@ -61,7 +61,7 @@ QUIET_SHARE = 0.5
 """That lightening in parts of the seam's margin."""
 
 
-def lifted(cloth: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
+def lifted(cloth: Plan, settings: Blend, strength: np.ndarray, opacity: float) -> np.ndarray:
     """A square with the margins that a map of strengths asks for.
 
     Parameters
@@ -70,6 +70,8 @@ def lifted(cloth: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
         Whose square is the cloth.
     settings : Blend
     strength : ndarray of float32, N × N
+    opacity : float
+        Of a plain quiet zone.
 
     Returns
     -------
@@ -89,7 +91,7 @@ def lifted(cloth: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     # What the strength leaves alone is not touched by edges beside it either.
     still = cloth.on_pixels((strength <= 0).astype(np.float32)) > 0.5
     after[still] = cloth.luma[still]
-    return rims.coloured(cloth, after, settings, strength)
+    return rims.coloured(cloth, after, settings, opacity)
 
 
 def _solved(cloth: Plan, settings: Blend, strength: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

@@ -7,6 +7,7 @@ mirrored; all that stands beside each other on one sheet, so that a patch is a p
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -56,14 +57,14 @@ def in_rgb(planes: np.ndarray) -> np.ndarray:
     return np.stack([luma + red, luma + green, luma + blue], -1).astype(np.float32)
 
 
-def material(name: str) -> tuple[np.ndarray, float]:
-    """A material that ships (uint8 H × W × 3 sRGB), and the pixels of a module on it."""
+def material(name: str) -> Source:
+    """A material that ships."""
     from importlib.resources import files
 
     from nimble_tile.core.picture.opening import open_picture
 
     data = files("nimble_tile.assets").joinpath(f"materials/{name}.jpg").read_bytes()
-    return open_picture(data, name).rgb, MATERIAL_MODULE
+    return Source(open_picture(data, name).rgb, MATERIAL_MODULE)
 
 
 @dataclass(frozen=True)
@@ -96,50 +97,67 @@ def stood(image: np.ndarray, way: Way) -> np.ndarray:
     return np.rot90(image[:, ::-1] if way.mirrored else image, way.turns)
 
 
-class Matter:
-    """Patches of an image.
+@dataclass(frozen=True, eq=False)
+class Source:
+    """An image that is woven of, in one resolution.
 
-    Parameters
+    Attributes
     ----------
     image : ndarray of uint8, H × W × 3 sRGB
     module : float
         Pixels of a module on it.
     middle : (float, float)
         Place (x, y), in parts of the image, about which it is used where it is large.
+    """
+
+    image: np.ndarray
+    module: float
+    middle: tuple[float, float] = (0.5, 0.5)
+
+    @cached_property
+    def parts(self) -> list[np.ndarray]:
+        """What of it is used, at each of `SCALES`."""
+        import cv2
+
+        found = []
+        for scale, most in zip(SCALES, MOST_PIXELS, strict=True):
+            image = self.image
+            if scale != 1:
+                size = tuple(max(1, round(side * scale)) for side in image.shape[1::-1])
+                image = cv2.resize(image, size, interpolation=cv2.INTER_AREA)
+            found.append(_about(image, self.middle, most * (self.module / CELLS) ** 2))
+        return found
+
+
+class Matter:
+    """Patches of an image.
+
+    Parameters
+    ----------
+    source : Source
+        In the resolution in which it is thought about; it may be woven of in another one.
 
     Attributes
     ----------
     sheet : ndarray of float32, rows × columns × 3
         See `planes`.
     ways : list of Way
-    parts : list of ndarray of uint8
-        The matter at each of `SCALES` in its own resolution.
     """
 
-    def __init__(
-        self, image: np.ndarray, module: float, middle: tuple[float, float] = (0.5, 0.5)
-    ) -> None:
+    def __init__(self, source: Source) -> None:
         import cv2
 
-        self.module = module
-        self.parts, sheets = [], []
+        sheets = []
         self.ways: list[Way] = []
         top = 0
-        for index, (scale, most) in enumerate(zip(SCALES, MOST_PIXELS, strict=True)):
-            part = image
-            if scale != 1:
-                size = tuple(max(1, round(s * scale)) for s in image.shape[1::-1])
-                part = cv2.resize(image, size, interpolation=cv2.INTER_AREA)
-            part = _about(part, middle, most * (module / CELLS) ** 2)
-            self.parts.append(part)
-            rows, columns = (max(1, round(s * CELLS / module)) for s in part.shape[:2])
+        for index, part in enumerate(source.parts):
+            rows, columns = (max(1, round(s * CELLS / source.module)) for s in part.shape[:2])
             if min(rows, columns) < LEAST_SIDE * CELLS:
                 continue
             small = planes(cv2.resize(part, (columns, rows), interpolation=cv2.INTER_AREA))
             for mirrored in (False, True):
                 for turns in range(4):
-                    way = Way(index, turns, mirrored, top, ())
-                    one = stood(small, way)
+                    one = stood(small, Way(index, turns, mirrored, top, (rows, columns)))
                     self.ways.append(Way(index, turns, mirrored, top, one.shape[:2]))
                     sheets.append(one)
                     top += one.shape[0]
@@ -173,8 +191,9 @@ def _about(image: np.ndarray, middle: tuple[float, float], most: float) -> np.nd
     height, width = image.shape[:2]
     if height * width <= most:
         return image
-    by = np.sqrt(most / (height * width))
-    rows, columns = int(height * by), int(width * by)
+    side = max(1, int(np.sqrt(most)))
+    rows = min(height, max(side, int(most / width)))
+    columns = min(width, max(1, int(most / rows)))
     top = int(np.clip(middle[1] * height - rows / 2, 0, height - rows))
     left = int(np.clip(middle[0] * width - columns / 2, 0, width - columns))
     return image[top : top + rows, left : left + columns]
