@@ -192,13 +192,16 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
         how = plan.once("weaving", 0, weaving)
         given = strength if how.plan is plan else None
         square = laid_out(plan, how.cloth(settings, given), how.matter, how.laid)
-        if settings.quiet == "plain":
-            for place in quiet.strips(plan):
-                square[place] = plan.square[place]
         return Plan(
             square, plan.symbol, plan.quiet_zone, plan.look, plan.images, plan.guard,
             plan.fades, plan.factors, plan.quick,
         )  # fmt: skip
 
-    cloth = plan.once("woven", (settings.weave, settings.quiet, strength.tobytes()), make)
-    return lifted(cloth, settings, by_strength(_SCALE, strength), float(strength[0, 0]))
+    cloth = plan.once("woven", (settings.weave, strength.tobytes()), make)
+    opacity = float(strength[0, 0])
+    out = lifted(cloth, settings, by_strength(_SCALE, strength), opacity)
+    if settings.quiet == "plain":  # on the picture, not on what was woven there
+        for place in quiet.strips(plan):
+            out[place] = plan.square[place]
+        quiet.lay_plain(plan, out, opacity)
+    return out
