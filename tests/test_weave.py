@@ -170,8 +170,16 @@ def test_matter_of_any_shape_can_be_woven_of():
         assert out.shape == plan.square.shape and len(weaving.matter.ways) in (0, 8, 16)
 
 
-@pytest.mark.parametrize("matter", ["picture", *MATERIAL_LABELS])
-def test_every_matter_gives_a_code_that_outsiders_read(matter, store, bay):
+def test_every_material_has_something_for_every_module():
+    for name in MATERIAL_LABELS:
+        own = material(name)
+        assert min(own.image.shape[:2]) > 40 * own.module
+        tones = np.percentile(planes(own.image)[..., 0], (10, 90))
+        assert tones[0] < 75 and tones[1] > 140, name
+
+
+@pytest.mark.parametrize("matter", ["picture", "mosaic", "lanterns"])
+def test_a_matter_gives_a_code_that_outsiders_read(matter, store, bay):
     digest = store.add(encoded(photograph("coffee")), "coffee")
     piece = Piece(
         message=Message(text=LINK), code=Code(level="M", steer="padding"),
@@ -183,11 +191,6 @@ def test_every_matter_gives_a_code_that_outsiders_read(matter, store, bay):
     # zbar reads along lines, so that fine stones confuse it near by: at some step back it reads.
     seen = [Image.fromarray(rendering.image).reduce(by) for by in (1, 2, 3)]
     assert any(zbar_reads(np.array(one), LINK) for one in seen)
-    if matter != "picture":
-        own = material(matter)
-        assert min(own.image.shape[:2]) > 40 * own.module
-        tones = np.percentile(planes(own.image)[..., 0], (10, 90))
-        assert tones[0] < 75 and tones[1] > 140  # something for every module
 
 
 def test_another_picture_is_kept_with_the_piece_and_missing_matter_is_said(store, tmp_path):
@@ -210,7 +213,7 @@ def test_the_command_line_weaves(tmp_path):
     picture.write_bytes(encoded(photograph("chelsea")))
     other.write_bytes(encoded(photograph("rocket")))
     made = {}
-    for matter in ("reed", str(other), "picture"):
+    for matter in ("reed", str(other)):
         out = tmp_path / "out.png"
         result = CliRunner().invoke(
             main,
@@ -220,8 +223,7 @@ def test_the_command_line_weaves(tmp_path):
         assert result.exit_code == 0, result.output
         assert json.loads(result.output)["verdict"] != "fails"
         made[matter] = np.array(Image.open(out))
-    reed, flower, own = made.values()
-    assert not np.array_equal(reed, flower) and not np.array_equal(flower, own)
+    assert not np.array_equal(*made.values())
     for options, told in (
         (["--blend", "weave", "--matter", "velvet"], "no material"),
         (["--blend", "tone", "--matter", "reed"], "--blend weave"),

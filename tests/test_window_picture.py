@@ -11,6 +11,7 @@ from conftest import encoded, photograph
 from nimble_tile.core.artwork import Frame, Light
 from nimble_tile.core.picture.placing import corners
 from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.piece import METHOD_LABELS
 from nimble_tile.core.project import archive
 from nimble_tile.ui.bench.bench import Lens
 from nimble_tile.ui.bench.hands.crop import CropHand
@@ -362,7 +363,7 @@ def test_every_method_is_chosen_pictured_and_set(cat, settle, qtbot):
     window.ladder.open(3)
     rung = window.blend
     settle(window)
-    qtbot.waitUntil(lambda: len(rung._images) == 8, timeout=10_000)
+    qtbot.waitUntil(lambda: len(rung._images) == len(METHOD_LABELS), timeout=10_000)
     box = rung.own
     settings = {
         "tone": lambda: box.darks.box.setValue(150),
@@ -372,6 +373,7 @@ def test_every_method_is_chosen_pictured_and_set(cat, settle, qtbot):
         "grain": lambda: box.cells.box.setValue(3),
         "ink": lambda: box.ink.button("tint").click(),
         "strokes": lambda: (box.scatter.click(), box.stroke_gaps.box.setValue(50)),
+        "weave": lambda: (box.motif.box.setValue(20), box.woven_finders.button("drawn").click()),
     }
     seen = {}
     for method, change in settings.items():
