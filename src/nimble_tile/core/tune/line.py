@@ -89,6 +89,9 @@ class Line:
         if not holding:
             best = self.looks[-1]
             step = -best.slack / self._slope("slack", HOLDS_BY, 0.5, 4.0)
+            if len(self.looks) > 1 and best.slack <= self.looks[-2].slack:
+                # The last step brought nothing: a larger one.
+                step = max(step, 2 * (best.by - self.looks[-2].by))
             return round(best.by + float(np.clip(step, LEAST_STEP, MOST_STEP)), 3)
         low = holding[0]
         below = [one for one in self.looks if one.by < low.by]
