@@ -48,7 +48,6 @@ SOFT = 0.12
 def limits(plan: Plan, strength: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Lowest and highest tone that each module may have (float32 N × N, of 255); the quiet zone
     is left to the lift."""
-
     whole = np.where(plan.function, by_strength(_FINDER, strength), by_strength(_WHOLE, strength))
     enough = 0.84 + 0.35 * np.maximum(0, strength - 0.6)
     inside = (~plan.quiet).astype(np.float32)

@@ -185,6 +185,8 @@ class _Level:
         if not len(rows) or not len(self.matter.ways):
             return
         index = self.matter.index(side)
+        if not len(index.places):
+            return  # the matter is smaller than a patch
         near = index.near(described(self.wanted, side)(rows, columns), self.wish.candidates)
         for number in range(4):
             mine = np.flatnonzero(round_ == number)
