@@ -121,6 +121,8 @@ def laid_out(plan: Plan, cloth: Cloth, matter: Matter, source: Source) -> np.nda
         top, left = round(patch.row * scale), round(patch.column * scale)
         bottom, right = round((patch.row + side) * scale), round((patch.column + side) * scale)
         rows, columns = bottom - top, right - left
+        if not rows or not columns:
+            continue  # less than a pixel in a tiny square
         down, across = (patch.source[0] - tops[number]) * per_cell, patch.source[1] * per_cell
         tall, wide = (rows, columns) if exact else (max(1, round(side * per_cell)),) * 2
         y = max(0, min(round(down), stand.shape[0] - tall))
