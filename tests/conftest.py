@@ -76,6 +76,7 @@ def window(qtbot, tmp_path, monkeypatch, bay):
     # A fresh machine: no remembered state, and nothing is asked on closing.
     settings = Settings(tmp_path / "state" / "window.json")
     settings.set("trials rest", True)  # but in tests of the trials, which let them go on
+    settings.set("proposals", False)  # but in tests of these
     made = Window(settings, bay)
     made.files.ask_unsaved = lambda: "drop"
     made.resize(1280, 800)

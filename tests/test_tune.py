@@ -25,7 +25,7 @@ from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
 from nimble_tile.core.trials.subject import plain_code_of, subject_of, usual_code
 from nimble_tile.core.trials.trial import Trial
-from nimble_tile.core.tune import confirm, gentlest, mend, recover
+from nimble_tile.core.tune import confirm, gentlest, kinds, mend, recover
 from nimble_tile.core.tune.candidates import Candidate, PassStep
 from nimble_tile.core.tune.measure import Measure
 from nimble_tile.core.tune.weak import weakest
@@ -221,12 +221,10 @@ def test_weakest_modules_are_found_in_frames(photo_piece, store, bay):
 @pytest.fixture
 def quick(monkeypatch):
     """A search of a few steps."""
-    monkeypatch.setattr(gentlest, "MOST_CANDIDATES", 3)
-    monkeypatch.setattr(gentlest, "RENDERED", 5)
+    monkeypatch.setattr(gentlest, "THOROUGH", kinds.Effort(2, 3, 5, 4, 9))
     monkeypatch.setattr(gentlest, "FINALISTS", 2)
-    monkeypatch.setattr(gentlest, "CONFIRMED", 4)
     monkeypatch.setattr(confirm, "LARGE", 800)
-    monkeypatch.setattr(gentlest, "LEVELS_TRIED", (("L", 2, 0.62), ("M", 1, 0.55)))
+    monkeypatch.setattr(kinds, "LEVELS_TRIED", (("L", 2, 0.62), ("M", 1, 0.55)))
 
 
 def test_the_gentlest_pass_finds_a_better_blend_and_always_the_same(photo_piece, store, bay, quick):
@@ -271,7 +269,7 @@ def test_the_gentlest_pass_says_what_it_needs(store, bay, photo_piece):
     digest = store.add(encoded(photograph("rocket")), "mark")
     piece = photo_piece("coffee", level="H")
     piece = piece.model_copy(update={"logo": Logos(items=(Logo(digest=digest),))})
-    assert {level for _, level in gentlest.candidates(piece)} == {"H"}
+    assert {level for _, level in kinds.Gentle(piece).symbols} == {"H"}
 
 
 # Which symbol -------------------------------------------------------------------

@@ -69,6 +69,7 @@ def test_a_patch_is_a_copy_of_the_matter_however_it_is_turned():
         flat = np.zeros((plan.modules * CELLS,) * 2, np.float32)
         cloth = Cloth(np.dstack([flat] * 3), np.dstack([flat] * 3), flat, flat, flat > 0)
         cloth.patches.append(patch)
+        cloth.owner[8 * CELLS : 8 * CELLS + side, 9 * CELLS : 9 * CELLS + side] = 0
         out = laid_out(plan, cloth, matter, source)
         wanted = stood(plan.square, way)[3 * step : 5 * step, 5 * step : 7 * step]
         assert np.array_equal(out[8 * step : 10 * step, 9 * step : 11 * step], wanted)

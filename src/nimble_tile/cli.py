@@ -16,12 +16,13 @@ from nimble_tile.cli_options import (
     Finite,
     RegionType,
     kept_apart,
+    make_folder,
     rungs,
     valid,
     with_logo,
     with_matter,
 )
-from nimble_tile.cli_tune import found_in_words, gentlest_pass, mend, reach_of_file
+from nimble_tile.cli_tune import found_in_words, gentlest_pass, mend, proposals, reach_of_file
 
 if TYPE_CHECKING:
     import numpy as np
@@ -137,7 +138,7 @@ def _demo_without_window(out: Path) -> int:
 
     pieces, pictures = demo_pieces()
     renderer = Renderer(pictures)
-    _make_folder(out)
+    make_folder(out)
     bay = ReaderBay()
     status = OK
     try:
@@ -155,15 +156,6 @@ def _demo_without_window(out: Path) -> int:
     return status
 
 
-def _make_folder(folder: Path) -> None:
-    from nimble_tile.core.errors import OutputError, file_error
-
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise file_error(OutputError, "make", folder, error) from error
-
-
 _json_option = click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 _size_option = click.option("--size", type=int, help="Longer side of the output in pixels.")
 _out_option = click.option(
@@ -173,7 +165,18 @@ _out_option = click.option(
 
 @main.command()
 @click.option("--message", required=True, help="What the code says.")
-@_out_option
+@click.option("--out", type=click.Path(path_type=Path, dir_okay=False), help="File to write.")
+@click.option(
+    "--propose",
+    type=click.Path(path_type=Path, file_okay=False),
+    help="In place of --out: folder for three proposals, the quietest, the woven and the boldest.",
+)
+@click.option(
+    "--reach",
+    type=Finite(0.3, 1),
+    default=None,
+    help="With --propose: reach that each is to hold; default 0.9.",
+)
 @click.option("--level", type=click.Choice(list("LMQH")), default=None, help="Default M.")
 @click.option(
     "--steer",
@@ -260,7 +263,9 @@ _out_option = click.option(
 @_json_option
 def make(
     message: str,
-    out: Path,
+    out: Path | None,
+    propose: Path | None,
+    reach: float | None,
     picture: Path | None,
     region: Region | None,
     corners: Region | None,
@@ -281,7 +286,14 @@ def make(
     from nimble_tile.core.picture.store import PictureStore
     from nimble_tile.core.piece import Message, Picture, Piece
 
-    kept_apart(out, picture, logo)
+    if (out is None) == (propose is None):
+        raise UserError("--out names one file, --propose a folder for three.", "Give one of them.")
+    if propose is not None and gentlest is not None:
+        raise UserError("--propose finds three pieces, --gentlest one.", "Give one of them.")
+    if reach is not None and propose is None:
+        raise UserError("--reach is for --propose.", "Give --propose, or --gentlest REACH.")
+    if out is not None:
+        kept_apart(out, picture, logo)
     if region is not None and corners is not None:
         raise UserError("--region and --corners both say where.", "Give one of them.")
     place, option = (region, "--region") if corners is None else (corners, "--corners")
@@ -308,6 +320,8 @@ def make(
         piece = piece.model_copy(update={"caption": Captions(items=(said,))})
     if frame is not None:
         piece = piece.edited("surround", kind=frame, side="above" if frame == "tag" else "below")
+    if propose is not None:
+        sys.exit(OK if proposals(piece, pictures, propose, reach, seed, as_json) else FAILS)
     _finish(piece, pictures, out, as_json, None if gentlest is None else (gentlest, seed))
 
 

@@ -220,3 +220,13 @@ def valid(model: Callable[..., Any], values: dict[str, Any], **names: str) -> An
         given = str(first["input"])
         given = given if len(given) <= 60 else given[:59] + "…"
         raise UserError(f"--{option} {given}: {what}.") from None
+
+
+def make_folder(folder: Path) -> None:
+    """Make a folder, if it is not there."""
+    from nimble_tile.core.errors import OutputError, file_error
+
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise file_error(OutputError, "make", folder, error) from error

@@ -10,12 +10,13 @@ from typing import TYPE_CHECKING
 import click
 
 from nimble_tile import report
-from nimble_tile.cli_options import Finite, RegionType, kept_apart
+from nimble_tile.cli_options import Finite, RegionType, kept_apart, make_folder
 from nimble_tile.core.trials.reach import percent
 
 if TYPE_CHECKING:
     import numpy as np
 
+    from nimble_tile.core.picture.store import PictureStore
     from nimble_tile.core.piece import Piece, Region
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.scan.bay import ReaderBay
@@ -42,6 +43,64 @@ def gentlest_pass(
     if tells:
         click.echo(err=True)
     return last
+
+
+def proposals(
+    piece: Piece,
+    pictures: PictureStore,
+    folder: Path,
+    wanted: float | None,
+    seed: int,
+    as_json: bool,
+) -> bool:
+    """Write three proposals into a folder, each as an image and as a project; whether all of
+    them scan."""
+    from dataclasses import replace
+
+    from nimble_tile.core.output.export import SUFFIX, export
+    from nimble_tile.core.project.archive import save
+    from nimble_tile.core.render import Renderer
+    from nimble_tile.core.scan.bay import ReaderBay
+    from nimble_tile.core.trials.room import Room
+    from nimble_tile.core.trials.sets import own
+    from nimble_tile.core.tune import PROPOSED_REACH
+    from nimble_tile.core.tune.ground import PROPOSAL_LABELS
+    from nimble_tile.core.tune.propose import propose
+
+    wanted = PROPOSED_REACH if wanted is None else wanted
+    make_folder(folder)
+    renderer, bay, chosen = Renderer(pictures), ReaderBay(), own()
+    room, tells, told, scans = Room(bay, chosen.readers), sys.stderr.isatty(), {}, []
+    try:
+        for found in propose(piece, renderer, room, chosen.trials, wanted, seed):
+            if tells:
+                click.echo(f"\r{found.share:4.0%} {PROPOSAL_LABELS[found.kind]:<12}", nl=False,
+                           err=True)  # fmt: skip
+            if not found.final:
+                continue
+            made = found.candidate.piece
+            path = folder / f"{found.kind}{SUFFIX[made.finish.format]}"
+            proof = export(renderer.render(made), path, made.finish, bay)
+            save(made, pictures, folder / f"{found.kind}.nimbletile")
+            verdict = replace(proof.verdict, fidelity=found.candidate.fidelity)
+            scans.append(verdict.scans)
+            told[found.kind] = report.proposal_json(found, path, verdict)
+            if not as_json:
+                name = PROPOSAL_LABELS[found.kind]
+                held = "" if found.holds else f" (the wanted {wanted:.0%} was not reached)"
+                click.echo(
+                    f"{name}: {path}, reach {percent(found.candidate.reach)}{held}, fidelity "
+                    f"{found.candidate.fidelity.ssim_view:.2f}"
+                )
+                click.echo(report.indented(report.in_words(verdict)))
+    finally:
+        bay.close()
+    if tells:
+        click.echo(err=True)
+    if as_json:
+        ordered = [told[kind] for kind in PROPOSAL_LABELS if kind in told]
+        click.echo(json.dumps({"wanted": wanted, "proposals": ordered}, ensure_ascii=False))
+    return all(scans)
 
 
 def reach_of_file(path: Path, text: str, bay: ReaderBay) -> float | None:

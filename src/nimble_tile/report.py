@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
     from nimble_tile.core.tune.candidates import Candidate, PassStep
     from nimble_tile.core.tune.mend import Attempt
+    from nimble_tile.core.tune.propose import Proposal
 
 
 def verdict_json(verdict: Verdict) -> dict[str, Any]:
@@ -119,6 +120,25 @@ def gentlest_json(made: PassStep, wanted: float, held: float | None) -> dict[str
         "fresh": None if made.fresh is None else round(made.fresh, 3),
         "before": told(made.before),
         "after": told(made.best),
+    }
+
+
+def proposal_json(found: Proposal, path: Path, verdict: Verdict) -> dict[str, Any]:
+    """The JSON of a proposal that was written to a file."""
+    candidate, symbol = found.candidate, found.candidate.rendering.symbol
+    return {
+        "kind": found.kind,
+        "out": str(path),
+        "method": candidate.piece.blend.method,
+        "symbol": {"version": str(symbol.version), "level": symbol.level, "mask": symbol.mask},
+        "holds": found.holds,
+        "reach": round(candidate.reach, 3),
+        "fresh": None if found.fresh is None else round(found.fresh, 3),
+        "fidelity": {
+            "ssim_view": round(candidate.fidelity.ssim_view, 4),
+            "delta_e_mean": round(candidate.fidelity.delta_e_mean, 3),
+        },
+        "verdict": verdict_json(verdict),
     }
 
 

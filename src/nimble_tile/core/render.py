@@ -18,7 +18,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Hashable
 from dataclasses import dataclass, replace
-from functools import partial
+from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
 import cv2
@@ -50,7 +50,7 @@ from nimble_tile.core.symbol.looks import drawing
 from nimble_tile.core.symbol.steering import Steered, Steering, Wanted
 
 if TYPE_CHECKING:
-    from nimble_tile.core.blend.weave import Weaving
+    from nimble_tile.core.weavings import Weavings
 
 STEERED_BY = 1400
 """Longer side, in pixels, of the picture by which a symbol is steered."""
@@ -346,7 +346,8 @@ class Renderer:
                 factors = self._factors(piece, brief.modules)
             how = None
             if woven is not None:
-                how = partial(self._weaving, piece, brief, canvas, quick)
+                how = partial(self._weavings.of, brief, canvas, partial(self._canvas, piece),
+                              quick, guard=guard, factors=factors)  # fmt: skip
             return Plan(square, symbol, quiet, look, images, guard, fades, factors, quick, how)
 
         planned = recall("plan", plan_key, plan, 2)
@@ -435,41 +436,11 @@ class Renderer:
         grid = cv2.resize(square, (modules, modules), interpolation=cv2.INTER_AREA)
         return grid.astype(np.float32) / 255
 
-    def _weaving(self, piece: Piece, brief: Brief, canvas: Canvas, quick: bool) -> Weaving:
-        """How the code is woven: thought out at the size at which it is steered."""
-        from nimble_tile.core.blend.weave import Weaving
-        from nimble_tile.core.blend.weave.matter import Source, material
+    @cached_property
+    def _weavings(self) -> Weavings:
+        from nimble_tile.core.weavings import Weavings
 
-        modules, weave, placed = brief.modules, piece.blend.weave, piece.picture
-        longer = min(max(self._briefing.picture_size(piece)), STEERED_BY)
-        framed, spot = self._briefing.located(piece, longer, modules)
-        thought = self._canvas(piece, framed)
-
-        def source(of: Canvas, at: Spot) -> Source:
-            if weave.digests:
-                opened = self.pictures.opened(weave.matter)
-                rgb = on_ground(opened.rgb, opened.alpha, "#ffffff")
-                return Source(rgb, min(rgb.shape[:2]) / modules)
-            if weave.matter != "picture":
-                return material(weave.matter)
-            edges = np.roll(at.corners, -1, axis=0) - at.corners
-            middle = at.corners.mean(0) / of.image.shape[1::-1]
-            module = float(np.hypot(*edges.T).mean()) / modules
-            return Source(of.image, module, (float(middle[0]), float(middle[1])))
-
-        def make() -> Weaving:
-            square = warping.upright(thought.image, spot.box, spot.quad)
-            guard = self._guard_grid(piece, framed.extent, spot, modules)
-            factors = None if piece.blend.map is None else self._factors(piece, modules)
-            plan = Plan(square, brief.symbol, brief.quiet_zone, guard=guard, factors=factors,
-                        quick=quick)  # fmt: skip
-            return Weaving(plan, source(thought, spot))
-
-        key = (thought.key, spot.region, brief.symbol, brief.quiet_zone, placed.guard,
-               piece.blend.map, weave.matter, quick)  # fmt: skip
-        found = self._memory.recall("weaving", key, make, 2)
-        own = weave.matter == "picture"
-        return found.finer(source(canvas, brief.spot)) if own else found
+        return Weavings(self.pictures, self._briefing, self._memory)
 
     def _factors(self, piece: Piece, modules: int) -> np.ndarray | None:
         """Each module's strength in parts of the others'; None where the map is not of its size."""

@@ -408,7 +408,7 @@ class Window(QMainWindow):
         for rung in (self.picture, self.blend, self.logo, self.finish):
             rung.blockSignals(True)  # hiding them must not wake what is gone
         self._copying.stop()
-        for desk in (self.check_desk, self.mend_desk, self.sweep_desk):
+        for desk in (self.blend_desk, self.check_desk, self.mend_desk, self.sweep_desk):
             desk.stop()
         self.jobs.stop()
         self.prover.stop()

@@ -5,3 +5,6 @@ GENTLEST_REACH = 0.97
 
 MENDED_REACH = 0.90
 """Reach that mending holds unless another is asked for."""
+
+PROPOSED_REACH = 0.90
+"""Reach that proposals hold unless another is asked for."""

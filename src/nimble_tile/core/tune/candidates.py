@@ -24,16 +24,21 @@ class Candidate:
     reach : float
         Passes over those of the usual code.
     fidelity : Fidelity
+    own_worth : float or None
+        What it is worth by another measure than likeness.
     """
 
     piece: Piece
     rendering: Rendering
     reach: float
     fidelity: Fidelity
+    own_worth: float | None = None
 
     @property
     def worth(self) -> float:
-        """Likeness, less a little for changed colours."""
+        """Likeness, less a little for changed colours; or by its own measure."""
+        if self.own_worth is not None:
+            return self.own_worth
         return self.fidelity.ssim_view - COLOUR * self.fidelity.delta_e_mean
 
 

@@ -1,7 +1,7 @@
 """Predicts the worth of an unseen candidate from those that were looked at.
 
 Reach and likeness are taken for Gaussian processes over candidates: a version has
-a level of its own, so have a mask in it and a way of sharing the strength; both rise
+a level of its own, so have a variant of it and a way of sharing the strength; both rise
 or fall with the strength; and what is left is luck, which candidates of one kind
 share when their strengths are near. The next candidate is the one that promises most
 to be better than the best.
@@ -31,15 +31,15 @@ class Trait:
     Attributes
     ----------
     version : int
-        Which of the versions that are tried.
-    mask : int
-        0 to 7.
+        Which of the symbols that are tried.
+    variant : int
+        Which of its variants: a mask, or a weaving.
     finders, quiet : float
         Strength of finders and of the quiet zone beyond that of the rest.
     """
 
     version: int
-    mask: int
+    variant: int
     finders: float = 0.0
     quiet: float = 0.0
 
@@ -54,7 +54,7 @@ class Prior:
     whole: float
     slopes: float
     version: float
-    mask: float
+    variant: float
     sharing: float
     luck: float
     near: float
@@ -66,10 +66,16 @@ REACH = Prior(0.92, 0.9, 0.08, 0.3, 0.05, 0.02, 0.015, 0.035, 0.003, 0.005)
 
 LIKENESS = Prior(0.36, -0.45, 0.15, 0.15, 0.05, 0.0075, 0.012, 0.003, 0.2, 0.002)
 
+WOVEN_REACH = Prior(0.88, 0.8, 0.08, 0.3, 0.06, 0.03, 0.015, 0.03, 0.02, 0.005)
+"""The same for weaves."""
+
+WOVEN_LIKENESS = Prior(0.38, -0.6, 0.12, 0.15, 0.04, 0.01, 0.012, 0.004, 0.1, 0.002)
+
 
 def as_rows(kinds: Sequence[Trait]) -> np.ndarray:
-    """Kinds as float32, n × 3: version, mask in it, way of sharing in it; equal where they are."""
-    rows = [(k.version, 8 * k.version + k.mask, 100 * k.finders + k.quiet) for k in kinds]
+    """Kinds as float32, n × 3: symbol, variant of it, way of sharing in it; equal where they
+    are."""
+    rows = [(k.version, 8 * k.version + k.variant, 100 * k.finders + k.quiet) for k in kinds]
     return np.array(rows, np.float32).reshape(-1, 3)
 
 
@@ -78,15 +84,15 @@ def _covariance(
 ) -> np.ndarray:
     apart = (strengths[:, None] - others[None, :]).astype(np.float32)
     slopes = np.outer(strengths - MIDDLE, others - MIDDLE).astype(np.float32)
-    version, mask, sharing = (one[:, None, i] == two[None, :, i] for i in range(3))
+    version, variant, sharing = (one[:, None, i] == two[None, :, i] for i in range(3))
     found = np.float32(prior.slopes**2) * slopes
     found += np.float32(prior.whole**2)
     found += np.float32(prior.version**2) * version
-    found += np.float32(prior.mask**2) * mask
+    found += np.float32(prior.variant**2) * variant
     found += np.float32(0.5 * prior.sharing**2) * sharing
     found += np.float32(0.5 * prior.sharing**2) * (sharing & version)
     near = np.float32(prior.luck**2) * np.exp(np.float32(-0.5 / prior.near**2) * apart * apart)
-    return found + near * (mask & sharing)
+    return found + near * (variant & sharing)
 
 
 def predict(
@@ -114,7 +120,7 @@ def predict(
     expected = prior.mean + prior.slope * (new_strengths - MIDDLE)
     variance = (
         prior.whole**2 + prior.slopes**2 * (new_strengths - MIDDLE) ** 2 + prior.version**2
-        + prior.mask**2 + prior.sharing**2 + prior.luck**2
+        + prior.variant**2 + prior.sharing**2 + prior.luck**2
     )  # fmt: skip
     if not len(kinds):
         return expected, np.sqrt(variance)

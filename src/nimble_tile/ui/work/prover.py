@@ -97,6 +97,7 @@ class Prover(QObject):
         self.own_set: Path | None = None  # file of the designer's own set
         self.paused = False  # by the designer
         self._holds = 0  # others that need the readers
+        self.trying = False  # trials are being made
         self.wants_limits = False
         self.distance, self.size = 250.0, 40.0
         self._thread = threading.Thread(target=self._run, name="prover", daemon=True)
@@ -166,6 +167,11 @@ class Prover(QObject):
     def resting(self) -> bool:
         """Whether no trials are made now."""
         return self.paused or self._holds > 0
+
+    @property
+    def held(self) -> bool:
+        """Whether somebody else needs all readers."""
+        return self._holds > 0
 
     def hold(self) -> None:
         """Rest until `release`: somebody else needs all readers. Several may hold at once."""
@@ -300,10 +306,14 @@ class Prover(QObject):
             return self._case is not case or self._ending or self.resting
 
         results = []
-        for result in self._room.run(subject, trials, SEED, stop, thumbs=True):
-            results.append(result)
-            self.tried.emit(case.ticket, result)
-            self._answer(case)
+        self.trying = True
+        try:
+            for result in self._room.run(subject, trials, SEED, stop, thumbs=True):
+                results.append(result)
+                self.tried.emit(case.ticket, result)
+                self._answer(case)
+        finally:
+            self.trying = False
         if stop():
             return
         whole = reach(results)

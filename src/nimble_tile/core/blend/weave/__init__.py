@@ -5,8 +5,6 @@ Patches bring the tones that the code asks for; what they leave missing is lifte
 
 from __future__ import annotations
 
-from functools import cached_property
-
 import numpy as np
 
 from nimble_tile.core.blend import quiet
@@ -40,6 +38,13 @@ module's area, and over a finder's."""
 
 QUICK_LEVELS, QUICK_CANDIDATES = slice(1, 2), 6
 """Sizes of patches, and candidates, while a slider is dragged."""
+
+STEP = 0.1
+"""Steps of strength by which patches are chosen: between them the lift alone changes, and a
+slider that is moved a little does not weave all anew."""
+
+CLOTHS = 6
+"""Cloths of one symbol that are remembered, as a search asks for them again and again."""
 
 SOFT = 0.12
 """Softness, in modules, of the edges of what must be reached."""
@@ -115,7 +120,8 @@ def laid_out(plan: Plan, cloth: Cloth, matter: Matter, source: Source) -> np.nda
     kind = cv2.INTER_AREA if per_cell > scale else cv2.INTER_CUBIC
     tops = np.array([way.top for way in matter.ways])
     stands = [stood(source.parts[way.scale], way) for way in matter.ways]
-    for patch in cloth.patches:
+    for index in np.unique(cloth.owner[cloth.owner >= 0]):  # the others are covered
+        patch = cloth.patches[index]
         number = int(np.searchsorted(tops, patch.source[0], "right") - 1)
         stand, side = stands[number], patch.mask.shape[0]
         top, left = round(patch.row * scale), round(patch.column * scale)
@@ -150,27 +156,27 @@ class Weaving:
         What it is woven of, for that.
     laid : Source, optional
         The same in the square's own resolution.
+    matter : Matter, optional
+        The patches, where they are known already.
     """
 
-    def __init__(self, plan: Plan, thought: Source, laid: Source | None = None) -> None:
+    def __init__(
+        self, plan: Plan, thought: Source, laid: Source | None = None, matter: Matter | None = None
+    ) -> None:
         self.plan, self.thought, self.laid = plan, thought, laid or thought
-
-    @cached_property
-    def matter(self) -> Matter:
-        """The patches."""
-        return Matter(self.thought)
+        self.matter = matter or Matter(thought)
 
     def finer(self, laid: Source) -> Weaving:
         """The same to be laid in another resolution; what was thought out is kept."""
-        other = Weaving(self.plan, self.thought, laid)
-        other.__dict__["matter"] = self.matter
-        return other
+        return Weaving(self.plan, self.thought, laid, self.matter)
 
     def cloth(self, settings: Blend, strength: np.ndarray | None = None) -> Cloth:
         """What is woven, for a map of strengths (else that of the settings); remembered with
         the square in which it is thought out."""
         weave, plan = settings.weave, self.plan
         strength = by_strength(_SCALE, strengths(plan, settings) if strength is None else strength)
+        strength = np.where(strength > 0, np.maximum(np.round(strength / STEP), 1) * STEP, 0)
+        strength = strength.astype(np.float32)
         levels = tuple((size * weave.patch, step * weave.patch) for size, step in LEVELS)
         wish = Wish(weave.motif, weave.seed, levels)
         if plan.quick:
@@ -178,7 +184,7 @@ class Weaving:
         other, drawn = weave.matter != "picture", weave.finders == "drawn"
         return plan.once(
             "cloth", (weave, plan.quick, strength.tobytes()),
-            lambda: woven(plan, strength, self.matter, wish, other, drawn),
+            lambda: woven(plan, strength, self.matter, wish, other, drawn), CLOTHS,
         )  # fmt: skip
 
 

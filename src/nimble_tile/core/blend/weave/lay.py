@@ -20,7 +20,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from nimble_tile.core.blend.weave.matter import CELLS, Matter, described
+from nimble_tile.core.blend.weave.matter import CELLS, Matter, averaged, described
 
 LEVELS = ((3.0, 2.0), (1.5, 1.0), (0.75, 0.5))
 """Sides of the patches and steps between them, in modules, from coarse to fine."""
@@ -33,6 +33,9 @@ PARTS = 4
 
 CANDIDATES = 24
 """Nearest patches that are looked at for each place."""
+
+LOOKED_AT = 12
+"""Candidates that are looked at cell by cell."""
 
 MISSED = 1.0
 """Weight of missed tones, squared, beside those of what differs from the picture."""
@@ -48,6 +51,9 @@ GAIN = 12.0
 
 MOST_SHIFT = 18.0
 """Steps of 255 by which a patch's tone may be shifted."""
+
+CONTINUED = 9
+"""Further ones: those that continue what lies beside."""
 
 CHANCE = 0.1
 """Share by which costs are changed at random: what tells one weaving from another."""
@@ -96,6 +102,8 @@ class Cloth:
         Whether the coarsest patches cover all of it, because the matter is another one.
     source : ndarray of int, S × S × 2
         Place on the sheet of each cell; −1: the picture itself.
+    owner : ndarray of int, S × S
+        Which patch each cell is of; −1: none.
     patches : list of Patch
         In the order in which they were laid.
     """
@@ -107,10 +115,12 @@ class Cloth:
     free: np.ndarray
     everywhere: bool = False
     source: np.ndarray = None
+    owner: np.ndarray = None
     patches: list[Patch] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         self.source = np.full((*self.now.shape[:2], 2), -1, int)
+        self.owner = np.full(self.now.shape[:2], -1, int)
 
 
 @dataclass(frozen=True)
@@ -137,8 +147,8 @@ class Wish:
 
 def lay(cloth: Cloth, matter: Matter, wish: Wish) -> None:
     """Weave, in place."""
-    rng = np.random.default_rng([wish.seed, 7])
     for number, (size, step) in enumerate(wish.levels):
+        rng = np.random.default_rng([wish.seed, number])
         _Level(cloth, matter, wish, round(size * CELLS), round(step * CELLS), rng,
                cloth.everywhere and number == 0).lay()  # fmt: skip
 
@@ -155,11 +165,16 @@ class _Level:
         ring = np.ones((side, side), bool)
         ring[self.strip : -self.strip, self.strip : -self.strip] = False
         self.ring = np.flatnonzero(ring)
+        self.rough = matter.rough(self.part)
+        self.parts = np.arange(side // self.part) * self.part
         kept = LEAST_KEPT + (1 - LEAST_KEPT) * wish.motif
         self.weight = (np.array([SHAPES, 1, 1]) * kept).astype(np.float32)
         # The wanted planes: the picture's own within what must be reached.
         self.wanted = cloth.picture.copy()
         self.wanted[..., 0] = np.clip(self.wanted[..., 0], cloth.lowest, cloth.highest)
+        self.wanted_rough, self.lowest_rough, self.highest_rough = (
+            averaged(field, self.part) for field in (self.wanted, cloth.lowest, cloth.highest)
+        )
 
     def lay(self) -> None:
         import cv2
@@ -188,12 +203,15 @@ class _Level:
         if not len(index.places):
             return  # the matter is smaller than a patch
         near = index.near(described(self.wanted, side)(rows, columns), self.wish.candidates)
+        # By place: where the code asks for something else here, all stays as it was there.
+        count = len(worth), near.shape[1] + CONTINUED
+        luck = self.rng.uniform(1 - CHANCE, 1 + CHANCE, count).astype(np.float32)[worth]
         for number in range(4):
             mine = np.flatnonzero(round_ == number)
-            most = max(1, AT_ONCE // ((near.shape[1] + 9) * side * side * 3))
+            most = max(1, AT_ONCE // ((near.shape[1] + CONTINUED) * side * side * 3))
             for some in range(0, len(mine), most):
                 part = mine[some : some + most]
-                self._some(rows[part], columns[part], near[part])
+                self._some(rows[part], columns[part], near[part], luck[part])
 
     def _cut(self, field: np.ndarray, rows: np.ndarray, columns: np.ndarray) -> np.ndarray:
         """Patches of a field at some places (… × side × side)."""
@@ -201,31 +219,48 @@ class _Level:
             rows[..., None, None] + self.inside[:, None], columns[..., None, None] + self.inside
         ]
 
-    def _rough(self, patches: np.ndarray) -> np.ndarray:
-        """Means over parts: shapes and colours as the eye sees them from afar."""
-        n, part = self.side // self.part, self.part
-        if part == 1:
-            return patches
-        lead = patches.shape[:-3]
-        return patches.reshape(*lead, n, part, n, part, 3).mean((-4, -2))
+    def _parts(self, field: np.ndarray, rows: np.ndarray, columns: np.ndarray) -> np.ndarray:
+        """Parts of patches as the eye sees them from afar (… × n × n), of a field that was
+        averaged over parts."""
+        return field[
+            rows[..., None, None] + self.parts[:, None], columns[..., None, None] + self.parts
+        ]
 
-    def _some(self, rows: np.ndarray, columns: np.ndarray, near: np.ndarray) -> None:
+    def _some(
+        self, rows: np.ndarray, columns: np.ndarray, near: np.ndarray, luck: np.ndarray
+    ) -> None:
         """Lay patches that do not touch each other."""
         cloth, side = self.cloth, self.side
         now = self._cut(cloth.now, rows, columns)
         low, high = self._cut(cloth.lowest, rows, columns), self._cut(cloth.highest, rows, columns)
-        want = self._cut(self.wanted, rows, columns)
         before = MISSED * (_missed(now[..., 0], low, high) ** 2).mean((1, 2))
         here = np.ones(len(rows), bool) if self.all else before > GAIN
         if not here.any():
             return
-        rows, columns, near = rows[here], columns[here], near[here]
-        now, low, high, want, before = (a[here] for a in (now, low, high, want, before))
+        rows, columns, near, luck = rows[here], columns[here], near[here], luck[here]
+        now, low, high, before = (a[here] for a in (now, low, high, before))
         places = np.concatenate([near, self._continued(rows, columns)], 1)
         valid = self.matter.valid(places[..., 0], places[..., 1], side)
         places[~valid] = near[0, 0]
+        # Most are told by what the eye sees from afar; the rest are looked at cell by cell.
+        far = self._parts(self.wanted_rough, rows, columns)
+        parts = self._parts(self.rough, places[..., 0], places[..., 1])
+        shift = self._shift(far, parts)
+        parts += shift[:, :, None, None]
+        count = len(self.parts) ** 2
+        off = parts - far[:, None]
+        alike = np.einsum("mcijk,mcijk,k->mc", off, off, self.weight) / count
+        low_far = self._parts(self.lowest_rough, rows, columns)[:, None]
+        high_far = self._parts(self.highest_rough, rows, columns)[:, None]
+        miss = _missed(parts[..., 0], low_far, high_far)
+        about = (alike + MISSED * np.einsum("mcij,mcij->mc", miss, miss) / count) * luck
+        about[~valid] = np.inf
+        if about.shape[1] > LOOKED_AT:
+            best = np.argpartition(about, LOOKED_AT, axis=1)[:, :LOOKED_AT]
+            places = np.take_along_axis(places, best[..., None], 1)
+            shift = np.take_along_axis(shift, best[..., None], 1)
+            alike, luck, valid = (np.take_along_axis(a, best, 1) for a in (alike, luck, valid))
         patches = self._cut(self.matter.sheet, places[..., 0], places[..., 1])
-        shift = self._shift(want, patches)
         patches += shift[:, :, None, None]
         miss = _missed(patches[..., 0], low[:, None], high[:, None])
         cost = MISSED * np.einsum("mcij,mcij->mc", miss, miss) / side**2
@@ -233,13 +268,10 @@ class _Level:
         apart *= apart
         error = apart.sum(-1)
         cost += BESIDE * error.reshape(*error.shape[:2], -1)[..., self.ring].mean(-1)
-        count = (side // self.part) ** 2
-        far = self._rough(want)
-        off = self._rough(patches) - far[:, None]
-        cost += np.einsum("mcijk,mcijk,k->mc", off, off, self.weight) / count
-        off = self._rough(now) - far
+        cost += alike
+        off = self._parts(self._now_rough(), rows, columns) - far
         kept = before + np.einsum("mijk,mijk,k->m", off, off, self.weight) / count
-        cost *= self.rng.uniform(1 - CHANCE, 1 + CHANCE, cost.shape)
+        cost *= luck
         cost[~valid] = np.inf
         best = cost.argmin(1)
         each = np.arange(len(rows))
@@ -249,6 +281,9 @@ class _Level:
             return
         self._let_in(rows[good], columns[good], places[each, best], patches[each, best],
                      error[each, best], shift[each, best])  # fmt: skip
+
+    def _now_rough(self) -> np.ndarray:
+        return averaged(self.cloth.now, self.part)
 
     def _shift(self, want: np.ndarray, patches: np.ndarray) -> np.ndarray:
         """What is added to the planes of each candidate (M × C × 3)."""
@@ -289,6 +324,8 @@ class _Level:
         cloth.now[down, right] = patches[mask]
         within = np.stack(np.meshgrid(self.inside, self.inside, indexing="ij"), -1)
         cloth.source[down, right] = (places[:, None, None] + within)[mask]
+        numbers = len(cloth.patches) + np.arange(len(rows))
+        cloth.owner[down, right] = np.broadcast_to(numbers[:, None, None], mask.shape)[mask]
         for number in range(len(rows)):
             cloth.patches.append(
                 Patch(int(rows[number]), int(columns[number]),

@@ -22,24 +22,40 @@ from nimble_tile.core.symbol.anatomy import Part
 MIDDLE, AREA = 0.5, 1.3
 """Margins of modules in parts of those of the gentle blend: at the middle and over the area."""
 
-FINE = 300.0
+FINE = 100.0
 """Weight of changes finer than half a module."""
 
-LED, EDGE = 0.2, 12.0
+LED, EDGE = 0.2, 20.0
 """Radius, in modules, within which a change follows the edges of the matter, so that it is as
 crisp as they are; and the difference of tone, in steps of 255, that counts as an edge."""
 
-FINDER = 0.8
+FINDER = 0.7
 """Margin of finders in parts of the gentle blend's."""
 
 FINDER_MIDDLE, FINDER_AREA = 0.8, 0.7
 """What the descent is asked for of that margin, at a module's middle and over its area."""
 
-TEXTURE = 0.6
+TEXTURE = 0.2
 """How far the texture of a finder may reach into its margin, in parts of that."""
 
 LIGHT = 0.8
 """Margin of a finder's light parts, and of what lies round it, in parts of its dark ones'."""
+
+CALM = 0.8
+"""How far the texture of other modules may reach into the margin at their middles, where readers
+look, in parts of what is left."""
+
+CALM_WHOLE, CALM_FADING = 0.2, 0.45
+"""Radii, in modules, of the middle within which that holds: wholly, and fading."""
+
+CALM_AREA = 0.35
+"""Standard deviation, in modules, of what a module is by and large."""
+
+SWELL = 8.0
+"""Steps of 255 beyond that which are granted."""
+
+CALM_SEEN = 0.07
+"""Standard deviation, in modules, of the finest spots that a reader looks at."""
 
 EVENED = 0.45
 """Standard deviation, in modules, over which a part is moved alike."""
@@ -85,6 +101,7 @@ def lifted(cloth: Plan, settings: Blend, strength: np.ndarray, opacity: float) -
     edged = np.isin(cloth.parts, (Part.FINDER, Part.ALIGNMENT)) & (margin > 0)
     if edged.any():
         _lay_finders(cloth, after, local, np.where(edged, margin, 0).astype(np.float32), texture)
+    _calm_middles(cloth, after, local, settings, strength)
     rims.lay_seam(cloth, after, local, strength)
     rims.lay_serifs(cloth, after, local, np.where(edged, margin, 0).astype(np.float32))
     after = np.rint(np.clip(after, 0, 255)).astype(np.uint8)
@@ -145,6 +162,39 @@ def _evened(lack: np.ndarray, mask: np.ndarray, by: float) -> np.ndarray:
     above, below = (cv2.GaussianBlur(field, (0, 0), by / smaller) for field in fields)
     found = above / np.maximum(below, np.float32(1e-3))
     return found if smaller == 1 else cv2.resize(found, size, interpolation=cv2.INTER_LINEAR)
+
+
+def _calm_middles(
+    cloth: Plan, after: np.ndarray, local: np.ndarray, settings: Blend, strength: np.ndarray
+) -> None:
+    """Keep what is fine and contrary out of the modules' middles, in place: a reader that sees
+    them sharp looks at few pixels."""
+    import cv2
+
+    wanted = gentle.margins(cloth, settings, strength).middle
+    finders = np.isin(cloth.parts, (Part.FINDER, Part.SEPARATOR, Part.ALIGNMENT))
+    asked, module = (wanted > 0) & ~finders & ~cloth.quiet, cloth.side / cloth.modules
+    if not asked.any():
+        return
+    at = rims.along(cloth)
+    away = np.abs(at - np.floor(at) - 0.5).astype(np.float32)
+    away = np.hypot(away[:, None], away[None, :])
+    share = np.clip((CALM_FADING - away) / (CALM_FADING - CALM_WHOLE), 0, 1)
+    share = share * share * (3 - 2 * share)
+
+    def pixels(grid: np.ndarray) -> np.ndarray:
+        return cv2.resize(grid.astype(np.float32), (cloth.side,) * 2,
+                          interpolation=cv2.INTER_NEAREST)  # fmt: skip
+
+    share *= pixels(asked)
+    sign = pixels(np.where(cloth.dark, -1, 1))
+    goal = sign * local + pixels(np.float32(CALM) * np.maximum(wanted, 0))
+    # No farther than the module is by and large: what is smooth there gets no dot.
+    goal = cv2.min(goal, sign * cv2.GaussianBlur(after, (0, 0), CALM_AREA * module) + SWELL)
+    by = max(0.5, CALM_SEEN * module)
+    for _ in range(2):
+        seen = cv2.GaussianBlur(after, (0, 0), by)
+        after += share * sign * np.maximum(goal - sign * seen, 0)
 
 
 def _lighten_quiet(cloth: Plan, after: np.ndarray, local: np.ndarray, strength: np.ndarray) -> None:

@@ -166,12 +166,19 @@ class Matter:
         for way, one in zip(self.ways, sheets, strict=True):
             self.sheet[way.top : way.top + one.shape[0], : one.shape[1]] = one
         self._indexes: dict[int, _Index] = {}
+        self._rough: dict[int, np.ndarray] = {}
 
     def index(self, side: int) -> _Index:
         """The patches of so many cells a side."""
         if side not in self._indexes:
             self._indexes[side] = _Index(self, side)
         return self._indexes[side]
+
+    def rough(self, part: int) -> np.ndarray:
+        """The sheet averaged over parts of so many cells a side."""
+        if part not in self._rough:
+            self._rough[part] = averaged(self.sheet, part)
+        return self._rough[part]
 
     def valid(self, rows: np.ndarray, columns: np.ndarray, side: int) -> np.ndarray:
         """Whether patches at these places of the sheet lie within one image."""
@@ -184,6 +191,15 @@ class Matter:
             & (rows + side <= tops[number] + heights[number])
             & (columns + side <= widths[number])
         )  # fmt: skip
+
+
+def averaged(field: np.ndarray, part: int) -> np.ndarray:
+    """A field averaged, at each cell, over the part of so many cells a side that begins there."""
+    import cv2
+
+    if part == 1:
+        return field
+    return cv2.blur(field, (part, part), anchor=(0, 0), borderType=cv2.BORDER_REFLECT)
 
 
 def _about(image: np.ndarray, middle: tuple[float, float], most: float) -> np.ndarray:

@@ -14,6 +14,7 @@ from nimble_tile.ui.bench.hands.brush import BrushHand
 from nimble_tile.ui.bench.hands.picture_mask import PictureMask
 from nimble_tile.ui.kit.images import PICTURES
 from nimble_tile.ui.rooms.blend.gentlest_run import GentlestRun
+from nimble_tile.ui.rooms.blend.proposing import Proposing
 from nimble_tile.ui.rooms.blend.rung import BlendRung
 from nimble_tile.ui.work.jobs import Progress
 
@@ -32,6 +33,7 @@ class BlendDesk(QObject):
     brush : BrushHand
         Paints the guard.
     run : GentlestRun
+    proposing : Proposing
     """
 
     def __init__(self, tools: Tools, bench: Bench, sight: Sight, parent: QObject) -> None:
@@ -42,8 +44,11 @@ class BlendDesk(QObject):
         self.brush = rung.hand = BrushHand(bench, "guard")
         self.guard = PictureMask(tools, self.brush, "Remove the guard", self)
         self.run = GentlestRun(tools, rung, self)
+        self.proposing = Proposing(tools, self)
+        rung.completed.connect(lambda: self.proposing.take_box(rung.proposals))
         rung.work.connect(self.work_on)
         rung.methods_wanted.connect(lambda on: sight.want("methods", on))
+        rung.seen.connect(self.proposing.look)
         rung.guard_cleared.connect(self.guard.clear)
         rung.guard_inverted.connect(self.guard.invert)
         rung.matter_wanted.connect(self.choose_matter)
@@ -80,6 +85,10 @@ class BlendDesk(QObject):
             self.session.edit("blend", f"Weave of {path.name}", weave=weave)
 
         self.tools.run(work, use)
+
+    def stop(self) -> None:
+        """End what works in the background."""
+        self.proposing.end()
 
     def follow(self, piece: Piece) -> None:
         """The piece has changed."""

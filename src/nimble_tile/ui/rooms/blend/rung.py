@@ -15,6 +15,7 @@ from nimble_tile.ui.kit.pickers import PictureGrid, paint_image
 from nimble_tile.ui.ladder.rung import Rung
 from nimble_tile.ui.rooms.blend.gentlest import GentlestBox
 from nimble_tile.ui.rooms.blend.method_box import ABOUT, MethodBox
+from nimble_tile.ui.rooms.blend.proposals import ProposalsBox
 from nimble_tile.ui.work.session import Session
 
 if TYPE_CHECKING:
@@ -43,6 +44,10 @@ class BlendRung(Rung):
         All modules are to have one strength again.
     matter_wanted
         Another picture is to be chosen to weave of.
+    completed
+        All of it is made.
+    seen : bool
+        The rung is in sight, or no longer.
     """
 
     title, rung = "Blend", "blend"
@@ -54,6 +59,8 @@ class BlendRung(Rung):
     pass_stopped = Signal()
     map_dropped = Signal()
     matter_wanted = Signal()
+    completed = Signal()
+    seen = Signal(bool)
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -93,6 +100,10 @@ class BlendRung(Rung):
         if self._complete:
             return
         self._complete = True
+        self.proposals = ProposalsBox()
+        self.body.insertWidget(self.body.indexOf(self.method), self.proposals)
+        self.by_hand = soft("Or by hand:")
+        self.body.insertWidget(self.body.indexOf(self.method), self.by_hand)
         self.own = MethodBox(self.session)
         self.own.matter_wanted.connect(self.matter_wanted)
         self.body.insertWidget(self.body.indexOf(self.strength) + 1, self.own)
@@ -106,6 +117,7 @@ class BlendRung(Rung):
         self.body.addWidget(self.holds)
         self.dress(self._theme)
         self.show_piece(self.session.piece)
+        self.completed.emit()
 
     def _choose_method(self, method: str) -> None:
         session, name = self.session, f"Blend by {METHOD_LABELS[method].lower()}"
@@ -199,6 +211,7 @@ class BlendRung(Rung):
             self._guard_brush()
         self.work.emit("guard" if guards else "")
         self.methods_wanted.emit(there)
+        self.seen.emit(self.isVisible())
 
     def showEvent(self, event: QShowEvent) -> None:
         self.complete()
@@ -265,7 +278,8 @@ class BlendRung(Rung):
         if not self._complete:
             return
         self.gentlest.show_piece(piece, self._map_fits)
-        for part in (self.gentlest, self.own, self.finders_fold, self.guard_fold, self.holds):
+        for part in (self.proposals, self.by_hand, self.gentlest, self.own, self.finders_fold,
+                     self.guard_fold, self.holds):  # fmt: skip
             part.setVisible(there)
         self.own.show_blend(blend)
         own: tuple[tuple[Any, ...], ...] = (
@@ -328,5 +342,6 @@ class BlendRung(Rung):
         self.method.dress(theme)
         if self._complete:
             self.own.dress(theme)
+            self.proposals.dress(theme)
         for fold in self.findChildren(Fold):
             fold.dress(theme)
