@@ -43,6 +43,7 @@ gentlest: $(STAMP)
 	@mkdir -p build
 	@$(PY) bench/gentlest.py frontier build/gentlest.json
 	@$(PY) bench/gentlest.py unseen build/gentlest.json
+	@$(PY) bench/eye.py build/gentlest.json build/eye
 	@$(PY) bench/gentlest.py mend build/gentlest.json
 	@$(PY) bench/gentlest.py write build/gentlest.json docs
 	@$(PY) bench/gentlest.py gallery docs/gallery.png

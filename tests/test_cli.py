@@ -143,8 +143,9 @@ def test_demo_without_a_display_renders_checks_and_exports(tmp_path):
         "heron-mark.nimbletile", "heron-mark.png", "lantern-walk-poster.nimbletile",
         "lantern-walk-poster.png", "morning-mist.jpg", "morning-mist.nimbletile",
         "path-sign.jpg", "path-sign.nimbletile", "walk-ticket.nimbletile", "walk-ticket.pdf",
+        "woven-poster.nimbletile", "woven-poster.png",
     ]  # fmt: skip
-    assert done.stdout.count("4 of 4 readers") == 5
+    assert done.stdout.count("4 of 4 readers") == 6
     again = run("render", tmp_path / "demo" / "lantern-walk-poster.nimbletile", "--out",
                 tmp_path / "again.png", "--size", 1200, "--json")  # fmt: skip
     assert again.exit_code == 0

@@ -24,7 +24,7 @@ FEW = tuple(t for t in shipped() if t.name in ("In the hand", "From the side", "
 @pytest.fixture
 def brief(monkeypatch):
     """Searches of a few looks."""
-    few = kinds.Effort(own=0, candidates=1, rendered=2, confirmed=1, at_most=4)
+    few = kinds.Effort(own=0, candidates=1, rendered=2, confirmed=1, at_most=3)
     monkeypatch.setattr(propose, "EFFORTS", dict.fromkeys(propose.EFFORTS, few))
     monkeypatch.setattr(kinds, "LEVELS_TRIED", (("M", 1, 0.7),))
     monkeypatch.setattr(kinds, "WOVEN_LEVELS", (("M", 1, 0.75),))

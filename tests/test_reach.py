@@ -25,7 +25,7 @@ from nimble_tile.core.trials.fresh import fresh
 from nimble_tile.core.trials.reach import percent, reach
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import plain_code_of, subject_of, usual_code
-from nimble_tile.core.tune import gentlest
+from nimble_tile.core.tune import gentlest, kinds
 from nimble_tile.core.tune.confirm import Draws
 from nimble_tile.core.tune.measure import Measure
 from nimble_tile.core.tune.sweep import board, setting, sweep
@@ -234,12 +234,9 @@ def test_phones_are_compared_with_what_the_trials_foresaw(bay):
 
 
 def test_what_holds_is_confirmed_elsewhere_and_read_by_an_outsider(photo, store, bay, monkeypatch):
-    few = {
-        "MOST_CANDIDATES": 3, "RENDERED": 5, "FINALISTS": 2, "CONFIRMED": 4,
-        "LEVELS_TRIED": (("L", 2, 0.62), ("M", 1, 0.55)),
-    }  # fmt: skip
-    for name, value in few.items():
-        monkeypatch.setattr(gentlest, name, value)
+    monkeypatch.setattr(gentlest, "THOROUGH", kinds.Effort(2, 3, 5, 4, 9))
+    monkeypatch.setattr(gentlest, "FINALISTS", 2)
+    monkeypatch.setattr(kinds, "LEVELS_TRIED", (("L", 2, 0.62), ("M", 1, 0.55)))
     monkeypatch.setattr("nimble_tile.core.tune.confirm.LARGE", 1100)
     room, renderer = Room(bay), Renderer(store)
     *steps, last = gentlest.search(photo, renderer, room, SOME, 0.85, size=700)
@@ -255,6 +252,6 @@ def test_what_holds_is_confirmed_elsewhere_and_read_by_an_outsider(photo, store,
         assert zbar_reads(image, LINK) or zbar_reads(np.ascontiguousarray(small), LINK)
     # What cannot be held is said, with what was reached.
     weak = photo.edited("blend", strength=0.2)
-    monkeypatch.setattr(gentlest, "CONFIRMED", 1)
+    monkeypatch.setattr(gentlest, "THOROUGH", kinds.Effort(2, 3, 5, 1, 9))
     *_, short = gentlest.search(weak, renderer, room, SOME, 1.4, size=512)
     assert not short.holds and "was not reached" in short.shortfall(1.4)

@@ -13,7 +13,7 @@ from nimble_tile.core.blend.eye import EYE_BLUR, EYE_CELLS, WINDOW, Likeness
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import strengths
 from nimble_tile.core.errors import UserError
-from nimble_tile.core.piece import Blend, Code, Message, Piece
+from nimble_tile.core.piece import Blend, Code, Message, Piece, Weave
 from nimble_tile.core.project import archive
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import plain_code
@@ -256,6 +256,29 @@ def test_the_gentlest_pass_finds_a_better_blend_and_always_the_same(photo_piece,
                                stop=lambda: next(stops), size=512))  # fmt: skip
     assert len(cut) < len(steps)
     assert cut[-1].share == 1
+
+
+def test_a_woven_piece_stays_one_in_the_pass(photo_piece, store, bay, quick, monkeypatch):
+    monkeypatch.setattr(gentlest, "WEAVING", kinds.Effort(0, 1, 2, 2, 4))
+    monkeypatch.setattr(kinds, "WOVEN_LEVELS", (("M", 1, 0.65),))
+    piece = photo_piece("chelsea", level="H")
+    own = Weave(seed=5, finders="drawn", motif=0.8)
+    piece = piece.edited("blend", method="weave", strength=1.0, weave=own)
+    *_, last = gentlest.search(piece, Renderer(store), Room(bay), FEW, 0.8, size=512)
+    best = last.best
+    assert last.holds and best.reach >= 0.8
+    assert best.fidelity.ssim_view > last.before.fidelity.ssim_view
+    blend = best.piece.blend
+    assert blend.method == "weave" and blend.strength < 1
+    assert (blend.weave.finders, blend.weave.motif, blend.weave.matter) == ("drawn", 0.8, "picture")
+    assert best.piece.code.steer == "padding"
+    assert (blend.weave.patch, blend.weave.seed - 5) in kinds.WEAVINGS
+    # A kind is made and recognised again, and a map of strengths is none.
+    woven = kinds.Woven(piece)
+    for kind in (woven.every()[0], woven.every()[-1]):
+        made = woven.made(kind, 0.5)
+        assert woven.kind_of(made, Renderer(store).symbol(made)) == kind
+        assert woven.kind_of(made.edited("blend", map="0" * 64), None) is None
 
 
 def test_the_gentlest_pass_says_what_it_needs(store, bay, photo_piece):

@@ -12,7 +12,7 @@ from conftest import LINK, encoded, photograph
 from eye_measures import coherence, sharpness
 from nimble_tile.cli import main
 from nimble_tile.core.blend import Plan, blend
-from nimble_tile.core.blend.weave import Weaving, laid_out, woven
+from nimble_tile.core.blend.weave import Weaving, laid_out, lift, woven
 from nimble_tile.core.blend.weave.lay import Cloth, Patch, Wish, paths
 from nimble_tile.core.blend.weave.matter import (
     CELLS,
@@ -116,6 +116,36 @@ def test_a_cloth_is_made_of_the_pictures_own_matter_and_stays_sharp():
     # The tones that were missed are missed by far less.
     before = np.maximum(cloth.lowest - cloth.picture[..., 0], 0).mean()
     assert np.maximum(cloth.lowest - cloth.now[..., 0], 0).mean() < 0.5 * before
+
+
+def test_a_little_more_strength_weaves_nothing_anew():
+    plan = plan_of()
+    how = Weaving(plan, Source(plan.square, plan.side / plan.modules))
+    cloths = [how.cloth(Blend(method="weave", strength=at)) for at in (0.7, 0.71, 0.9)]
+    assert cloths[0] is cloths[1] and cloths[0] is not cloths[2]
+    weak, strong = (blend(plan, Blend(method="weave", strength=at)) for at in (0.7, 0.71))
+    assert not np.array_equal(weak, strong)  # the lift follows
+
+
+def test_fine_matter_is_calmed_where_readers_look_and_smooth_matter_gets_no_dot():
+    plan = plan_of(per_module=20)
+    module, middle = 20, 13  # a module in the body, far from finders
+    dark = np.argwhere(plan.dark & ~plan.function & ~plan.quiet)
+    row, column = dark[np.abs(dark - middle).sum(1).argmin()]
+    strength = np.full((plan.modules,) * 2, 0.6, np.float32)
+    local = np.full((plan.side,) * 2, 128.0, np.float32)
+    after = np.full_like(local, 60.0)  # everything is as dark as a dark module has to be
+    top, left = row * module, column * module
+    y, x = np.mgrid[:module, :module]
+    speck = np.hypot(y - 9.5, x - 9.5) < 2.5
+    after[top : top + module, left : left + module][speck] = 230
+    settings = Blend(method="weave", strength=0.6)
+    lift._calm_middles(plan, after, local, settings, strength)
+    cell = after[top : top + module, left : left + module]
+    assert cell[speck].mean() < 160 and cell[~speck].mean() == pytest.approx(60, abs=4)
+    other = next(d for d in dark if np.abs(d - (row, column)).max() > 2)
+    smooth = after[other[0] * module :][:module, other[1] * module :][:, :module]
+    assert np.ptp(smooth) < 2 * lift.SWELL
 
 
 def test_a_seed_is_a_weaving_and_the_guard_keeps_the_picture():

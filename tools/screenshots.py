@@ -11,10 +11,11 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QWidget
 
-from nimble_tile.core.piece import Code, Message, Piece
-from nimble_tile.demo import LINK, demo_pieces
+from nimble_tile.core.piece import Piece
+from nimble_tile.demo import demo_pieces
 from nimble_tile.ui.app import application
 from nimble_tile.ui.bench.bench import Lens
 from nimble_tile.ui.window import Window
@@ -30,6 +31,7 @@ class Photographer:
         self.scratch = scratch
         self.window = Window(Settings(scratch / "window.json"))
         self.window.files.ask_unsaved = lambda: "drop"
+        self.window.settings.set("proposals", False)  # but where they are shown
         self.window.choose_theme("light")
         self.window.resize(1280, 800)
         self.window.show()
@@ -99,7 +101,6 @@ class Photographer:
         window.proof.close_view()
         self.editor()
         self.checks()
-        self.phone()
 
     def variants(self) -> None:
         """A sweep, the draft shelf with two drafts compared, a mended picture."""
@@ -196,23 +197,28 @@ class Photographer:
         piece = self.piece(name)
         write(Renderer(self.window.pictures).render(piece, 1600), path, piece.finish)
 
-    def phone(self) -> None:
-        window = self.window
-        window.check_desk.phone_test()
-        phone = window.check_desk.phone
-        phone.resize(1280, 800)
-        for device, light, distance, read in (
-            ("the warden's phone", "desk lamp", 200, True),
-            ("an old phone", "desk lamp", 200, True),
-            ("an old phone", "dusk, by the hide", 150, False),
-        ):
-            phone.device.setEditText(device)
-            phone.light.setEditText(light)
-            phone.distance.setValue(distance)
-            phone.log(read)
+    def proposals(self) -> None:
+        """Three proposals, one of them taken."""
+        window, box = self.window, self.window.blend.proposals
+        box.set_open(True)
+        proposing = window.blend_desk.proposing
+        self.wait(lambda: proposing.running, 30)
+        self.wait(lambda: not proposing.running, 400)
+        box.cards["woven"].click()
+        self.study()
+        self.settle()
+        for theme in ("dark", "light"):
+            window.choose_theme(theme)
+            self.reveal(box)
+            self.take("proposals-dark" if theme == "dark" else "proposals")
+        box.set_open(False)
+
+    def reveal(self, widget: QWidget) -> None:
+        """Scroll the ladder until a widget stands at its top."""
+        self.rest(0.3)
+        bar = self.window.ladder.verticalScrollBar()
+        bar.setValue(widget.mapTo(self.window.ladder.widget(), QPoint(0, 0)).y() - 70)
         self.rest(0.2)
-        phone.grab().save(str(self.folder / "phone.png"))
-        phone.close()
 
     def rest(self, seconds: float) -> None:
         """Let the window work."""
@@ -254,15 +260,14 @@ def main(folder: Path) -> None:
         camera.start("lantern-walk-poster")
         window.ladder.open(3)
         window.foot.fit.setFocus()
-        camera.wait(lambda: len(window.blend._images) == 9)
-        camera.take("blend")
-        window.blend.method.chosen.emit("weave")
-        window.session.edit("blend", "Strengthen", strength=0.72)
-        camera.rest(0.5)
+        camera.proposals()
+        camera.start("woven-poster")
+        window.blend.proposals.set_open(False)
         camera.study()
-        camera.take("weave")
-        window.session.undo()
-        window.session.undo()
+        for theme in ("dark", "light"):
+            window.choose_theme(theme)
+            camera.reveal(window.blend.method)
+            camera.take("weave-dark" if theme == "dark" else "weave")
         camera.settle()
         window.files.export_to(camera.scratch / "lantern-walk-poster.png")
         camera.wait(lambda: window.finish.proof.proof is not None)
@@ -282,19 +287,6 @@ def main(folder: Path) -> None:
         window.bench.setFocus()
         camera.scroll(180)
         camera.take("caption-dark")
-        window.choose_theme("light")
-        window.session.put(
-            window.session.piece.model_copy(
-                update={"message": Message(text=LINK), "code": Code(level="H")}
-            ),
-            "A link",
-        )
-        window.finish_desk.take_shipped("card")
-        camera.wait(lambda: window.session.piece.layout.digest is not None)
-        camera.study()
-        window.finish.open_page("layout")
-        window.bench.setFocus()
-        camera.take("layout")
         camera.start("lantern-walk-poster")
 
         window.choose_theme("dark")

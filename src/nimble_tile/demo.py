@@ -12,7 +12,7 @@ from nimble_tile.core.errors import ProjectError
 from nimble_tile.core.message.kinds import compose
 from nimble_tile.core.picture.gestures import on_quad
 from nimble_tile.core.picture.store import PictureStore
-from nimble_tile.core.piece import Blend, Code, Finish, Ink, Message, Picture, Piece, Region
+from nimble_tile.core.piece import Blend, Code, Finish, Ink, Message, Picture, Piece, Region, Weave
 from nimble_tile.core.project.archive import SUFFIX, save
 from nimble_tile.core.project.looks import shipped
 
@@ -28,6 +28,7 @@ def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
     Returns
     -------
     dict of str to Piece
+        ``"woven-poster"``: the code woven of the poster's own reeds, water and lantern light;
         ``"lantern-walk-poster"``: the code on the water of the poster;
         ``"morning-mist"``: on the photograph-like picture;
         ``"heron-mark"``: on the mark with its transparent ground;
@@ -45,6 +46,12 @@ def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
 
     message = Message(text=LINK)
     pieces = {
+        "woven-poster": Piece(
+            message=message,
+            code=Code(level="M", steer="padding"),
+            picture=picture("poster.jpg", 780, 660, 1080),
+            blend=Blend(method="weave", strength=0.66, weave=Weave(motif=0.5, seed=2)),
+        ),
         "lantern-walk-poster": Piece(
             message=message,
             code=Code(level="M"),
@@ -106,6 +113,7 @@ def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
 
 
 PIECE_TITLES = {
+    "woven-poster": "Woven poster",
     "lantern-walk-poster": "Lantern walk poster",
     "morning-mist": "Morning mist",
     "heron-mark": "Heron mark",
@@ -132,7 +140,7 @@ def artwork(name: str) -> bytes:
     return files("nimble_tile.assets").joinpath(ARTWORKS[name][0]).read_bytes()
 
 
-def demo_project(name: str = "lantern-walk-poster") -> Path:
+def demo_project(name: str = "woven-poster") -> Path:
     """A demo piece as a project file in the user's cache, made anew."""
     from platformdirs import user_cache_path
 

@@ -122,10 +122,14 @@ def propose(
     runs: dict[str, _Run] = {}
     try:
         for kind in PROPOSAL_LABELS:
+            if stop():
+                return
             own = Renderer(renderer.pictures)
             runs[kind] = _Run(kind, piece, own, room, trials, wanted, seed, stop, size)
             yield from runs[kind].some(runs, first=True)
         for kind in TO_THE_END:
+            if stop():
+                return
             yield from runs[kind].some(runs)
     finally:
         for run in runs.values():
@@ -205,6 +209,8 @@ def more_like(
     """Three neighbours of a proposal, each as strong as it needs to be; see `propose`."""
     near = neighbours(kind, piece, renderer)
     for number, one in enumerate(near):
+        if stop():
+            return
         search = Held(one, Renderer(renderer.pictures), room, trials, wanted, seed, stop, size,
                       EFFORTS["like"])  # fmt: skip
         step, told = None, None

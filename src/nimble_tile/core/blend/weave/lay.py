@@ -203,7 +203,7 @@ class _Level:
         if not len(index.places):
             return  # the matter is smaller than a patch
         near = index.near(described(self.wanted, side)(rows, columns), self.wish.candidates)
-        # By place: where the code asks for something else here, all stays as it was there.
+        # By place, whatever is laid elsewhere.
         count = len(worth), near.shape[1] + CONTINUED
         luck = self.rng.uniform(1 - CHANCE, 1 + CHANCE, count).astype(np.float32)[worth]
         for number in range(4):

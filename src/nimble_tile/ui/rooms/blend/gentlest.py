@@ -58,6 +58,8 @@ class GentlestBox(Fold):
 
     def show_piece(self, piece: Piece, fits: bool) -> None:
         """Follow the piece; `fits`: whether its map of strengths is that of its symbol."""
+        woven = piece.blend.method == "weave"
+        self.find.setText("Find the gentlest weave" if woven else "Find the gentlest blend")
         has = piece.blend.map is not None
         self.map_note.setVisible(has)
         self.drop_map.setVisible(has)

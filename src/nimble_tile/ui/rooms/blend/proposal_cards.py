@@ -16,7 +16,7 @@ from nimble_tile.ui.kit.marks import paint_verdict
 if TYPE_CHECKING:
     from nimble_tile.core.tune.propose import Proposal
 
-LARGE, SMALL = 108, 74
+LARGE, SMALL = 108, 68
 """Sides, in pixels, of the pictures."""
 
 EDGE = 5

@@ -55,7 +55,7 @@ class ProposalsBox(Fold):
         self.reach.track.setToolTip(
             "Share of what the usual code passes in the trials that each proposal must hold"
         )
-        self.reach.released.connect(lambda: self.reach_changed.emit(self.reach.value))
+        self.reach.edited.connect(self.reach_changed)
         self.inside.addWidget(self.reach)
         self.cards: dict[str, ProposalCard] = {}
         self.near: dict[str, list[ProposalThumb]] = {}
@@ -142,8 +142,10 @@ class ProposalsBox(Fold):
         """What was passed over, the last one first."""
         for thumb in self.passed:
             thumb.forget()
+            thumb.hide()
         for thumb, (proposal, image) in zip(self.passed, passed, strict=False):
             thumb.show_proposal(proposal, image)
+            thumb.show()
         self._rows["passed"].setVisible(bool(passed))
         self._passed_label.setVisible(bool(passed))
 

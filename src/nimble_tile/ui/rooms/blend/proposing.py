@@ -193,6 +193,7 @@ class Proposing(QObject):
         if self.box is not None:
             for card in self.box.cards.values():
                 card.set_note("")
+                card.more.setVisible(card.proposal is not None)
             self.box.show_running(False)
 
     def end(self) -> None:
@@ -212,6 +213,8 @@ class Proposing(QObject):
         while (job := self._queue.get()) is not None:
             run, search, near = job
             told = ""
+            if run != self._run:
+                continue
             try:
                 for found in search(lambda run=run: self._stopped(run)):
                     if run != self._run:
@@ -267,7 +270,7 @@ class Proposing(QObject):
         drafts, full = [], False
         for cell in [*self.box.cards.values(), *self.box.near[taken.kind]]:
             found = cell.proposal
-            if found is None or found is taken or not found.final:
+            if found is None or found is taken or (self.running and not found.final):
                 continue
             piece = bare(found.candidate.piece)
             known = (*self.session.drafts, *drafts)
