@@ -244,8 +244,10 @@ class Looking:
 
     @property
     def best(self) -> Candidate | None:
-        """The one that was confirmed, else the best that holds, else what holds most."""
-        if self.confirmed is not None:
+        """The one that was confirmed, else the best that holds, else what holds most; in the end,
+        where nothing holds elsewhere, too, what misses least there."""
+        ended = self.done >= self.total
+        if self.confirmed is not None and (self.holds or ended or not self.passing):
             return self.confirmed
         if self.passing:
             return max(self.passing, key=lambda found: found.worth)
