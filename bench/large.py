@@ -51,8 +51,8 @@ def advice(timed) -> list[bool]:
     """Scores of all places on a 12-megapixel picture, the picture decoded already."""
     import cv2
 
+    from nimble_tile.core.places import advise_piece
     from nimble_tile.core.render import Renderer
-    from nimble_tile.core.study import advise_piece
 
     place = {"x": 900, "y": 800, "width": 1100, "height": 1100}
     piece, store = setting((4000, 3000), **place)

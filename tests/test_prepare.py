@@ -21,10 +21,10 @@ from nimble_tile.core.picture import masks
 from nimble_tile.core.picture import prepare as prep
 from nimble_tile.core.picture.advice import advise
 from nimble_tile.core.piece import Code, Message, Picture, Piece
+from nimble_tile.core.places import advise_piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.fidelity import measure
 from nimble_tile.core.scan.readers import to_grey
-from nimble_tile.core.study import advise_piece
 
 CAT = photograph("chelsea")
 

@@ -16,8 +16,7 @@ Stages, each remembered on the part of the piece that it reads:
 from __future__ import annotations
 
 import threading
-from collections.abc import Hashable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
@@ -42,7 +41,15 @@ from nimble_tile.core.picture.placing import Box, Spot, corners, output_size
 from nimble_tile.core.picture.prepare import prepared
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import MAX_SIDE, Piece, Region
-from nimble_tile.core.rendering import Rendering, filling, frozen, on_white, plain_code, squeezed
+from nimble_tile.core.rendering import (
+    Canvas,
+    Rendering,
+    filling,
+    frozen,
+    on_white,
+    plain_code,
+    squeezed,
+)
 from nimble_tile.core.standing import compose, ground_of
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.freedom import freedom, spendable
@@ -54,25 +61,6 @@ if TYPE_CHECKING:
 
 STEERED_BY = 1400
 """Longer side, in pixels, of the picture by which a symbol is steered."""
-
-
-@dataclass(frozen=True, eq=False)
-class Canvas:
-    """The picture ready for the code.
-
-    Attributes
-    ----------
-    image : ndarray of uint8, H × W × 3
-        On its ground, at the output's size.
-    key : hashable
-        All that it depends on.
-    clear : (ndarray, ndarray) or None
-        The picture before its ground, and its alpha, where that is to be kept.
-    """
-
-    image: np.ndarray
-    key: Hashable
-    clear: tuple[np.ndarray, np.ndarray] | None
 
 
 class Renderer:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -21,6 +21,25 @@ from nimble_tile.core.symbol.steering import Steered
 
 LARGEST_FILL = 4096
 """Longer side, in pixels, to which pictures are reduced before they fill modules."""
+
+
+@dataclass(frozen=True, eq=False)
+class Canvas:
+    """The picture ready for the code.
+
+    Attributes
+    ----------
+    image : ndarray of uint8, H × W × 3
+        On its ground, at the output's size.
+    key : hashable
+        All that it depends on.
+    clear : (ndarray, ndarray) or None
+        The picture before its ground, and its alpha, where that is to be kept.
+    """
+
+    image: np.ndarray
+    key: Hashable
+    clear: tuple[np.ndarray, np.ndarray] | None
 
 
 @dataclass(frozen=True, eq=False)

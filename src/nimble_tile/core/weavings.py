@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
@@ -17,9 +17,7 @@ from nimble_tile.core.picture.framing import FramedSizes
 from nimble_tile.core.picture.opening import on_ground
 from nimble_tile.core.picture.placing import Spot
 from nimble_tile.core.picture.store import PictureStore
-
-if TYPE_CHECKING:
-    from nimble_tile.core.render import Canvas
+from nimble_tile.core.rendering import Canvas
 
 THOUGHT_OUT_AT = 1400
 """Longer side, in pixels, of the picture at which a weave is thought out."""

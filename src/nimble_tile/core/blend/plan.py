@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import Any
 
 import numpy as np
 
@@ -13,9 +13,6 @@ from nimble_tile.core.look import Look
 from nimble_tile.core.memory import Memory
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
-
-if TYPE_CHECKING:
-    from nimble_tile.core.blend.weave import Weaving
 
 QUIET = 255
 """Value in `Plan.parts` for modules of the quiet zone."""
@@ -69,7 +66,7 @@ class Plan:
         fades: bool = True,
         factors: np.ndarray | None = None,
         quick: bool = False,
-        weaving: Callable[[], Weaving] | None = None,
+        weaving: Callable[[], Any] | None = None,
     ) -> None:
         self.square = square
         self.symbol = symbol

@@ -11,9 +11,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from nimble_tile.core.piece import Piece, Region
+from nimble_tile.core.places import advise_piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.verdict import Verdict
-from nimble_tile.core.study import advise_piece
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.trial import Trial
 from nimble_tile.core.tune import PROPOSED_REACH

@@ -151,7 +151,7 @@ def places(renderer: Renderer, piece: Piece, canvas: np.ndarray) -> Places:
     import cv2
     import numpy as np
 
-    from nimble_tile.core.study import advise_piece
+    from nimble_tile.core.places import advise_piece
 
     advice = advise_piece(renderer, piece, canvas)
     most, steep = FOG
