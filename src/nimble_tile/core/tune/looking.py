@@ -3,6 +3,7 @@ the best must hold elsewhere, too."""
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import replace
@@ -47,7 +48,7 @@ GAIN = 0.005
 """Likeness that a further look must promise once something holds."""
 
 
-class Looking:
+class Looking(ABC):
     """A search: what it has looked at, and the best so far.
 
     Parameters
@@ -117,9 +118,9 @@ class Looking:
         self.done = self.total
         yield self.progress("Done")
 
+    @abstractmethod
     def steps(self) -> Iterator[PassStep]:
         """What follows the first look."""
-        raise NotImplementedError
 
     def mapped(self, found: Candidate) -> Piece:
         """Strengthen the modules that are weak in frames, weaken those with margin to spare."""
