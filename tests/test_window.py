@@ -501,7 +501,7 @@ def test_program_opens_a_real_window_on_a_display(tmp_path):
     )  # fmt: skip
     assert "Nimble Tile" in done.stdout, done.stderr
     assert "Traceback" not in done.stderr
-    assert (tmp_path / "nimble-tile" / "Lantern walk poster.nimbletile").exists()
+    assert (tmp_path / "nimble-tile" / "Woven poster.nimbletile").exists()
 
 
 def test_clipboard_carries_pictures_in_and_out(window, settle, qtbot):
