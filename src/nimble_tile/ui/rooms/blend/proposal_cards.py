@@ -197,9 +197,8 @@ class ProposalCard(ProposalCell):
         painter.drawText(line.adjusted(20, 0, 0, 0), middle, found.verdict.words)
         line.translate(0, 19)
         candidate = found.candidate
-        told = f"Reach {percent(candidate.reach)}, fidelity {candidate.fidelity.ssim_view:.2f}"
-        painter.drawText(line, middle, told)
-        if self.note:
-            line.translate(0, 19)
-            painter.setPen(QColor(theme.soft))
-            painter.drawText(line, middle, self.note)
+        painter.drawText(line, middle, f"Reach {percent(candidate.reach)}")
+        line.translate(0, 19)
+        painter.setPen(QColor(theme.soft))
+        fidelity = f"Fidelity {candidate.fidelity.ssim_view:.2f}"
+        painter.drawText(line, middle, self.note or fidelity)

@@ -135,7 +135,7 @@ class ProposalsBox(Fold):
         card.show_proposal(proposal, image)
         note = "" if proposal.final else "still searching\u2026"
         if proposal.final and not proposal.holds:
-            note = "less than wanted; nothing held it"
+            note = "less than wanted"
         card.set_note(note)
 
     def show_passed(self, passed: list[tuple[Proposal, QImage]]) -> None:
