@@ -164,6 +164,13 @@ def test_make_proposes_into_a_folder(tmp_path, monkeypatch, brief):
     ):
         bad = run("make", "--message", LINK, *options)
         assert bad.exit_code == 2 and reason in bad.output, bad.output
+    # What is read is never written over.
+    own = folder / "woven.png"
+    before = own.read_bytes()
+    for option in ("--picture", "--matter"):
+        bad = run("make", "--message", LINK, "--picture", picture, "--blend", "weave", option, own,
+                  "--propose", folder)  # fmt: skip
+        assert bad.exit_code == 2 and own.read_bytes() == before, bad.output
 
 
 # The window ------------------------------------------------------------------------------
@@ -223,6 +230,10 @@ def test_proposals_come_by_themselves_and_one_click_takes_one(
     window.session.edit("message", "Another text", text="https://lanternwalk.example/gate")
     assert not proposing.running
     assert not any(cell.isEnabled() for cell in box.cells)
+    # So does another set of trials.
+    qtbot.waitUntil(lambda: proposing.running, timeout=10_000)
+    window.proof.prover.use(TrialSet(FEW, ("zxing-cpp", "quirc")))
+    assert not proposing.running
     # Folded in, nothing is searched for.
     box.set_open(False)
     qtbot.wait(900)

@@ -22,7 +22,14 @@ from nimble_tile.cli_options import (
     with_logo,
     with_matter,
 )
-from nimble_tile.cli_tune import found_in_words, gentlest_pass, mend, proposals, reach_of_file
+from nimble_tile.cli_tune import (
+    found_in_words,
+    gentlest_pass,
+    mend,
+    proposal_files,
+    proposals,
+    reach_of_file,
+)
 
 if TYPE_CHECKING:
     import numpy as np
@@ -292,8 +299,9 @@ def make(
         raise UserError("--propose finds three pieces, --gentlest one.", "Give one of them.")
     if reach is not None and propose is None:
         raise UserError("--reach is for --propose.", "Give --propose, or --gentlest REACH.")
-    if out is not None:
-        kept_apart(out, picture, logo)
+    woven_of = None if matter is None else Path(matter)
+    for path in [out] if propose is None else proposal_files(propose):
+        kept_apart(path, picture, logo, woven_of)
     if region is not None and corners is not None:
         raise UserError("--region and --corners both say where.", "Give one of them.")
     place, option = (region, "--region") if corners is None else (corners, "--corners")

@@ -45,6 +45,13 @@ def gentlest_pass(
     return last
 
 
+def proposal_files(folder: Path) -> list[Path]:
+    """The images of proposals in a folder."""
+    from nimble_tile.core.tune.ground import PROPOSAL_LABELS
+
+    return [folder / f"{kind}.png" for kind in PROPOSAL_LABELS]
+
+
 def proposals(
     piece: Piece,
     pictures: PictureStore,

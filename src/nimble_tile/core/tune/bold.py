@@ -149,11 +149,10 @@ class Bold(Looking):
     """The search for the boldest piece."""
 
     def __init__(self, piece: Piece, *rest: Any) -> None:
-        super().__init__(piece, *rest, boldness)
-        canvas = self.renderer.canvas(piece, 256)
-        self.ways = pieces(piece, canvas)
+        renderer = rest[0]
+        self.ways = pieces(piece, renderer.canvas(piece, 256))
         # The first look is at a candidate, too.
-        self.piece = self.ways[0]
+        super().__init__(self.ways[0], *rest, boldness)
         self.total = 2 * len(self.ways) + CONFIRMING_TAKES * self.effort.confirmed
 
     def steps(self) -> Iterator[PassStep]:

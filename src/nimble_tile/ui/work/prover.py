@@ -70,6 +70,8 @@ class Prover(QObject):
     reached : int, Reached
     explained : int, Trial, Why
     broke : int, str
+    set_changed
+        Another set of trials is in use.
     """
 
     began = Signal(int, int)
@@ -81,6 +83,7 @@ class Prover(QObject):
     reached = Signal(int, object)
     explained = Signal(int, object, object)
     broke = Signal(int, str)
+    set_changed = Signal()
 
     def __init__(self, pictures: PictureStore, bay: ReaderBay, parent: QObject | None = None):
         super().__init__(parent)
@@ -124,6 +127,7 @@ class Prover(QObject):
         self._set = chosen
         self.room().readers = chosen.readers
         self.again()
+        self.set_changed.emit()
 
     @property
     def case(self) -> Case | None:

@@ -66,6 +66,7 @@ class Proposing(QObject):
         self._found.connect(self._take_in)
         self._over.connect(self._ended)
         self.session.changed.connect(self._changed)
+        tools.prover.set_changed.connect(lambda: self._changed(self.session.piece))
 
     def take_box(self, box: ProposalsBox) -> None:
         """The box exists, now that the rung was opened."""
