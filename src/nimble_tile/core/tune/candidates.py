@@ -9,7 +9,7 @@ from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.fidelity import Fidelity
 from nimble_tile.core.tune.guess import Trait
 
-COLOUR = 0.001
+COLOUR = 0.006
 """Likeness that a unit of mean colour difference is worth."""
 
 

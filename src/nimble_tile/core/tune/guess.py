@@ -61,7 +61,7 @@ class Prior:
     noise: float
 
 
-REACH = Prior(0.92, 0.9, 0.08, 0.3, 0.05, 0.02, 0.015, 0.035, 0.003, 0.005)
+REACH = Prior(0.97, 0.7, 0.08, 0.3, 0.07, 0.02, 0.015, 0.035, 0.003, 0.005)
 """In the trials that ship, over sample photographs."""
 
 LIKENESS = Prior(0.36, -0.45, 0.15, 0.15, 0.05, 0.0075, 0.012, 0.003, 0.2, 0.002)

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.symbol.encode import Symbol
 
-LEVELS_TRIED = (("L", 3, 0.62), ("M", 2, 0.55), ("Q", 1, 0.5))
+LEVELS_TRIED = (("L", 3, 0.62), ("M", 2, 0.5), ("Q", 1, 0.45))
 """Levels that are tried, with how many versions of each, from the smallest on, and the strength
 at which these are compared. A low level leaves free bits that follow the picture, a higher one
 lets more modules be missed."""

@@ -46,8 +46,11 @@ from nimble_tile.core.tune.confirm import CONFIRMING, FRESH_TOLERANCE, Draws, so
 from nimble_tile.core.tune.measure import Measure
 from nimble_tile.core.tune.recover import Suspect, quiet_around, suspects
 
-HEAVIER = (12.0, 4.0)
-"""Weights of changes beside those of a new blend that are tried, in this order."""
+WEIGHTS = tuple(gentle.Weights(75.0, changed, 6.0, 0.02) for changed in (14.4, 4.8))
+"""What the descent weighs, tried in this order: dear changes first."""
+
+FINDERS = 1.0
+"""Margin of finders in parts of the usual one: they have a strength of their own here."""
 
 LADDER = (0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0)
 """Strengths that are tried for all alike, weakest first."""
@@ -234,7 +237,7 @@ class Mender:
         usual = Subject(image, suspect.quad, symbol, symbol.text).usual
         self.measure = Measure(room, usual, trials, seed, stop)
         self.fresh = Draws(room, usual, trials, [seed + CONFIRMING], stop)
-        self._descents: dict[float, gentle.Descent] = {}
+        self._descents: dict[gentle.Weights, gentle.Descent] = {}
 
     def _upright(self, image: np.ndarray) -> np.ndarray:
         if self.box is not None:
@@ -251,21 +254,20 @@ class Mender:
         return found if self.factors is None else found * self.factors
 
     def attempt(
-        self, strengths: tuple[float, float, float], wanted: float, heavier: float
+        self, strengths: tuple[float, float, float], wanted: float, weights: gentle.Weights
     ) -> Attempt:
         """The picture changed by some strengths, and what readers say of it."""
         import cv2
 
         plan = self.plan
-        if heavier not in self._descents:
-            self._descents[heavier] = gentle.Descent(plan, heavier)
+        if weights not in self._descents:
+            self._descents[weights] = gentle.Descent(plan, weights)
         strength = self._strength(strengths)
         after = plan.luma
         if strength.any():
-            solved = self._descents[heavier].solve(
-                gentle.margins(plan, Blend(), strength), strength
-            )
-            after = gentle.tones(plan, solved, strength)
+            margins = gentle.margins(plan, Blend(), strength, FINDERS)
+            solved = self._descents[weights].solve(margins, strength)
+            after = gentle.tones(plan, solved, strength, FINDERS)
         if self.factors is not None:  # to the pixel
             kept = plan.on_pixels(self.factors) * self.free
             after = np.rint(plan.luma + kept * (after.astype(np.float32) - plan.luma))
@@ -351,15 +353,15 @@ def mend(
     mender = Mender(image, suspect, room, trials, veto, seed, stop)
     best: Attempt | None = None
     most: Attempt | None = None
-    each: dict[float, Attempt] = {}  # the best by how heavy changes weigh
-    total = len(HEAVIER) * 17
+    each: dict[gentle.Weights | None, Attempt] = {}  # the best of each
+    total = len(WEIGHTS) * 17
 
-    def better(tried: Attempt, heavier: float = 0.0) -> bool:
+    def better(tried: Attempt, weights: gentle.Weights | None = None) -> bool:
         nonlocal best, most
         if tried.holds and (best is None or _seen(tried) < _seen(best)):
             best = tried
-        if tried.holds and (heavier not in each or _seen(tried) < _seen(each[heavier])):
-            each[heavier] = tried
+        if tried.holds and (weights not in each or _seen(tried) < _seen(each[weights])):
+            each[weights] = tried
         if most is None or _held(tried) > _held(most):
             most = tried
         return tried.holds
@@ -370,16 +372,16 @@ def mend(
 
     done = 0
     try:
-        as_it_is = mender.attempt((0.0, 0.0, 0.0), wanted, HEAVIER[0])
+        as_it_is = mender.attempt((0.0, 0.0, 0.0), wanted, WEIGHTS[0])
         if better(as_it_is):
             yield MendStep(best, 1.0, "It scans as it is")
             return
-        for heavier in HEAVIER:
+        for weights in WEIGHTS:
             own = None
             for strength in LADDER:
-                tried = mender.attempt((strength,) * 3, wanted, heavier)
+                tried = mender.attempt((strength,) * 3, wanted, weights)
                 done += 1
-                better(tried, heavier)
+                better(tried, weights)
                 yield step_to(min(0.98, done / total), "Finding the strength")
                 if tried.holds:
                     own = tried
@@ -391,9 +393,9 @@ def mend(
                     while own.strengths[group] - step >= LEAST_STRENGTH:
                         lower = list(own.strengths)
                         lower[group] = round(lower[group] - step, 3)
-                        tried = mender.attempt(tuple(lower), wanted, heavier)
+                        tried = mender.attempt(tuple(lower), wanted, weights)
                         done += 1
-                        better(tried, heavier)
+                        better(tried, weights)
                         yield step_to(min(0.98, done / total), "Changing less")
                         if not tried.holds:
                             break

@@ -22,8 +22,8 @@ from nimble_tile.core.symbol.anatomy import Part
 MIDDLE, AREA = 0.5, 1.3
 """Margins of modules in parts of those of the gentle blend: at the middle and over the area."""
 
-FINE = 100.0
-"""Weight of changes finer than half a module."""
+WEIGHTS = gentle.Weights(missed=75.0, changed=1.2, fine=100.0, in_finders=1.0)
+"""Of the descent: changes finer than half a module are dear."""
 
 LED, EDGE = 0.2, 20.0
 """Radius, in modules, within which a change follows the edges of the matter, so that it is as
@@ -115,7 +115,7 @@ def _solved(cloth: Plan, settings: Blend, strength: np.ndarray) -> tuple[np.ndar
     """Tone of each pixel (float32 S × S, of 255) and the local tone round it."""
     import cv2
 
-    wanted = gentle.margins(cloth, settings, strength)
+    wanted = gentle.margins(cloth, settings, strength, 1.0)
     middle, area = (
         np.where(field > 0, field * share, field)
         for field, share in ((wanted.middle, MIDDLE), (wanted.area, AREA))
@@ -125,7 +125,7 @@ def _solved(cloth: Plan, settings: Blend, strength: np.ndarray) -> tuple[np.ndar
     middle[finders] = FINDER_MIDDLE * margin[finders]
     area[finders] = FINDER_AREA * margin[finders]
     wanted = Margins(middle.astype(np.float32), area.astype(np.float32), wanted.grey)
-    descent = cloth.once("lift", 0, lambda: gentle.Descent(cloth, fine=FINE, in_finders=1.0))
+    descent = cloth.once("lift", 0, lambda: gentle.Descent(cloth, WEIGHTS))
     rounds = gentle.QUICK_ROUNDS if cloth.quick else gentle.ROUNDS
     found = descent.solve(wanted, strength, rounds)
     grow = partial(cv2.resize, dsize=(cloth.side,) * 2, interpolation=cv2.INTER_LINEAR)
@@ -171,7 +171,7 @@ def _calm_middles(
     them sharp looks at few pixels."""
     import cv2
 
-    wanted = gentle.margins(cloth, settings, strength).middle
+    wanted = gentle.margins(cloth, settings, strength, 1.0).middle
     finders = np.isin(cloth.parts, (Part.FINDER, Part.SEPARATOR, Part.ALIGNMENT))
     asked, module = (wanted > 0) & ~finders & ~cloth.quiet, cloth.side / cloth.modules
     if not asked.any():
