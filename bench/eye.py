@@ -20,7 +20,6 @@ from skimage import data
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tools"))
 
-from eye_measures import coherence, flip
 from gentlest import PERSON, Bench, squares
 from nimble_tile.core.judged import judged_size
 from nimble_tile.core.piece import Blend, Piece
@@ -63,7 +62,7 @@ def least(bench: Bench, piece: Piece) -> Piece:
 
 def rows_of(bench: Bench, name: str, image: np.ndarray, folder: Path) -> list[dict]:
     """The four ways on one picture."""
-    rows, own = [], None
+    rows = []
     for way in ("overlay", "tone", "gentle", "weave"):
         began = time.perf_counter()
         piece = bench.piece(image, name, PERSON, Blend(method=way))
@@ -75,17 +74,14 @@ def rows_of(bench: Bench, name: str, image: np.ndarray, folder: Path) -> list[di
             piece, holds = last.best.piece, last.holds
         took = time.perf_counter() - began
         rendering = bench.renderer.render(piece, judged_size(piece, bench.renderer))
-        before, after = rendering.upright(rendering.picture), rendering.upright(rendering.image)
+        after = rendering.upright(rendering.image)
         Image.fromarray(after).save(folder / f"{name}-{way}.png")
-        own = own or coherence(before, before, rendering.modules)
-        outside = bench.outside(piece)
         rows.append({
             "picture": name, "way": way, "holds": holds, "seconds": took,
-            "strength": piece.blend.strength, "own": own,
+            "strength": piece.blend.strength,
             "symbol": f"{rendering.symbol.version}-{rendering.symbol.level}",
-            "reach": bench.ours.reach(rendering), **outside,
-            "ssim": fidelity_of(rendering).ssim_view, "flip": flip(before, after),
-            "coherence": coherence(before, after, rendering.modules) - own,
+            "reach": bench.ours.reach(rendering), **bench.outside(piece),
+            "ssim": fidelity_of(rendering).ssim_view,
         })  # fmt: skip
         print({k: v if isinstance(v, str | bool) else round(v, 3) for k, v in rows[-1].items()},
               flush=True)  # fmt: skip

@@ -26,6 +26,7 @@ from PIL import Image
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tools"))
 
+from eye_measures import coherence, flip
 from nimble_tile.core.judged import judged_size
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Blend, Code, Finish, Message, Picture, Piece
@@ -109,7 +110,7 @@ class Bench:
         }  # fmt: skip
 
     def outside(self, piece: Piece) -> dict:
-        """A piece at the size at which it was judged: fresh trials, and zbar in these."""
+        """A piece at the size at which it was judged: fresh trials, zbar in these, and the eye."""
         rendering = self.renderer.render(piece, judged_size(piece, self.renderer))
         which = subject_of(rendering)
         counts = [
@@ -121,8 +122,13 @@ class Bench:
             judge_rendering(rendering, self.bay, with_fidelity=False),
             list(self.room.run(which, shipped())),
         )
-        return {"fresh": self.fresh.reach_of(which), "zbar": counts[0] / counts[1],
-                "verdict": verdict.state, "wall": verdict.reach}  # fmt: skip
+        before, after = rendering.upright(rendering.picture), rendering.upright(rendering.image)
+        own = coherence(before, before, rendering.modules)
+        return {
+            "fresh": self.fresh.reach_of(which), "zbar": counts[0] / counts[1],
+            "verdict": verdict.state, "wall": verdict.reach, "flip": flip(before, after),
+            "own": own, "coherence": coherence(before, after, rendering.modules) - own,
+        }  # fmt: skip
 
 
 def others(bench: Bench, name: str, image: np.ndarray) -> list[dict]:

@@ -76,15 +76,18 @@ def _passes(rows: list[dict]) -> str:
     lines = [
         "\n## The gentlest pass, picture by picture\n\nAs it was judged by the search at 1,024 "
         "pixels, and the same piece at 12 pixels a module.\n\n"
-        "| picture | wanted | symbol | fidelity | reach | fresh trials | zbar | verdict | at 12 "
-        "px a module | reach there | other trials | seconds |\n|" + " --- |" * 12 + "\n"
+        "| picture | wanted | symbol | fidelity | reach | fresh trials | zbar | verdict | FLIP | "
+        "coherence | at 12 px a module | reach there | other trials | seconds |\n|"
+        + " --- |" * 14
+        + "\n"
     ]
     passes = [row for row in rows if row["way"] == "gentlest pass"]
     for row in sorted(passes, key=lambda row: (row["at"], row["picture"])):
         lines.append(
             f"| {row['picture']} | {row['at']:.0%} | {row['symbol']} | {row['searched']:.3f} | "
             f"{row['judged']:.2f} | {row['fresh']:.2f} | {row['zbar']:.2f} | "
-            f"{WORDS[row['verdict']]} | {row['ssim']:.3f} | {row['reach']:.2f} | "
+            f"{WORDS[row['verdict']]} | {row['flip']:.3f} | {row['coherence']:+.1f} | "
+            f"{row['ssim']:.3f} | {row['reach']:.2f} | "
             f"{row['other']:.2f} | {row['seconds']:.0f} |\n"
         )
     for at in sorted({row["at"] for row in passes}):
@@ -96,7 +99,8 @@ def _passes(rows: list[dict]) -> str:
         lines.append(
             f"\nWanted {at:.0%}: mean fidelity {_mean(part, 'searched'):.3f}{floor}; mean reach "
             f"{_mean(part, 'judged'):.3f}, in fresh trials {_mean(part, 'fresh'):.3f} (least "
-            f"{min(row['fresh'] for row in part):.2f}), zbar {_mean(part, 'zbar'):.3f}, at 12 "
+            f"{min(row['fresh'] for row in part):.2f}), zbar {_mean(part, 'zbar'):.3f}; "
+            f"FLIP {_mean(part, 'flip'):.3f}, coherence {_mean(part, 'coherence'):+.1f}; at 12 "
             f"pixels a module {_mean(part, 'ssim'):.3f} at {_mean(part, 'reach'):.3f}, in other "
             f"trials {_mean(part, 'other'):.3f}. Seconds: "
             f"{_mean(part, 'seconds'):.0f} on average, {max(r['seconds'] for r in part):.0f} at "
@@ -109,18 +113,22 @@ def _unseen(rows: list[dict]) -> str:
     lines = [
         "\n## Pictures that had no part\n\nThe pictures that ship, which served no tuning, with a "
         "link of 41 characters, wanted 97%.\n\n| picture | symbol | fidelity | reach | fresh "
-        "trials | zbar | verdict | other trials | seconds |\n|" + " --- |" * 9 + "\n"
+        "trials | zbar | verdict | FLIP | coherence | other trials | seconds |\n|"
+        + " --- |" * 11
+        + "\n"
     ]
     for row in rows:
         lines.append(
             f"| {row['picture']} | {row['symbol']} | {row['searched']:.3f} | {row['judged']:.2f} "
             f"| {row['fresh']:.2f} | {row['zbar']:.2f} | {WORDS[row['verdict']]} | "
-            f"{row['other']:.2f} | {row['seconds']:.0f} |\n"
+            f"{row['flip']:.3f} | {row['coherence']:+.1f} | {row['other']:.2f} | "
+            f"{row['seconds']:.0f} |\n"
         )
     lines.append(
         f"\nMean fidelity {_mean(rows, 'searched'):.3f}; mean reach {_mean(rows, 'judged'):.3f}, "
         f"in fresh trials {_mean(rows, 'fresh'):.3f} (least "
-        f"{min(row['fresh'] for row in rows):.2f}), zbar {_mean(rows, 'zbar'):.3f}.\n"
+        f"{min(row['fresh'] for row in rows):.2f}), zbar {_mean(rows, 'zbar'):.3f}; "
+        f"FLIP {_mean(rows, 'flip'):.3f}, coherence {_mean(rows, 'coherence'):+.1f}.\n"
     )
     return "".join(lines)
 

@@ -33,7 +33,7 @@ LEAST_PIXELS = 6
 FRESH_TOLERANCE = 0.025
 """Reach that may be missing in fresh trials, on average over four draws."""
 
-CLEAR = 0.06
+CLEAR = 0.04
 """Reach beyond what is needed at which one pair of draws is enough."""
 
 DRAWS_APART = 0.1

@@ -23,6 +23,7 @@ from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.trial import Trial
 from nimble_tile.core.tune import GENTLEST_REACH
 from nimble_tile.core.tune.candidates import Candidate, Guess, PassStep
+from nimble_tile.core.tune.confirm import stronger
 from nimble_tile.core.tune.guess import Trait, as_rows, chance, predict
 from nimble_tile.core.tune.kinds import THOROUGH, WEAVING, Effort, kinds_for
 from nimble_tile.core.tune.line import Line
@@ -49,6 +50,15 @@ MAPPED = 2
 FINALISTS = 4
 """Candidates, the most alike of those that hold, that must hold elsewhere, too: what holds by luck
 alone does not do so twice."""
+
+NEARLY = 1
+"""Candidates that nearly hold and are tried again, stronger."""
+
+MOST_SHORT = 0.08
+"""Reach that a candidate may miss to be tried again, stronger."""
+
+SHORT = 1.0
+"""Likeness that a unit of missing reach is taken to cost, once it is made up by strength."""
 
 MISSING = 2.0
 """Likeness that a unit of reach is worth where nothing holds."""
@@ -231,13 +241,33 @@ class Gentlest(Looking):
         if not ranked:  # those that miss least for what they are worth
             order = sorted(self.looked, key=lambda found: MISSING * found.reach + found.worth)
             ranked = [found for found in order[::-1] if found.reach > 0][:MAPPED]
-        lines = [Line(lambda found=found: found.piece, found.worth) for found in ranked]
+        lines = [
+            Line(lambda found=found: found.piece, found.worth, found.reach - self.wanted)
+            for found in ranked
+        ]
+        lines += self._nearly()
         for found in ranked[:MAPPED]:
             if self.kinds.follows(found.piece):
                 lines.append(
                     Line(partial(self.mapped, found), found.worth + self.kinds.each_brings)
                 )
         return lines
+
+    def _nearly(self) -> list[Line]:
+        """What does not hold, but promises most once it is made as strong as it must be: where
+        one symbol has had all the looks, another one may be better."""
+        lines = []
+        for found in self.looked:
+            short = self.wanted + REACH_SPARE - found.reach
+            if found.reach and 0 < short <= MOST_SHORT and self.kinds.follows(found.piece):
+                by = round(short / self.kinds.reach.slope, 3)
+                promise = found.worth - SHORT * short + self.kinds.each_brings
+                make = partial(self._mapped_by, found, by)
+                lines.append(Line(make, promise))
+        return sorted(lines, key=lambda line: -line.worth)[:NEARLY]
+
+    def _mapped_by(self, found: Candidate, by: float) -> Piece:
+        return stronger(self.mapped(found), by)
 
     def _kind(self, found: Candidate) -> Trait | None:
         return self.kinds.kind_of(found.piece, found.rendering.symbol)

@@ -59,16 +59,16 @@ class Effort:
     """
 
     own: int = 2
-    candidates: int = 8
-    rendered: int = 13
-    confirmed: int = 6
+    candidates: int = 7
+    rendered: int = 11
+    confirmed: int = 4
     at_most: int = 9
     brief: bool = False
 
 
 THOROUGH = Effort()
 
-WEAVING = Effort(own=1, candidates=4, rendered=6)
+WEAVING = Effort(own=1, candidates=4, rendered=6, confirmed=6)
 """For weaves, which take longer to render, and gain most by strengths of their own."""
 
 

@@ -23,7 +23,7 @@ CLOSE = 0.02
 ENOUGH = 0.01
 """Slack from which a weaker one is worth a look: one pair of a trial and a reader has more."""
 
-HOLDS_BY = 1.3
+HOLDS_BY = 0.8
 """Slack that a unit of strength brings, as long as two looks do not tell."""
 
 COSTS = 0.8
@@ -58,6 +58,8 @@ class Line:
         The piece as it is without further strength; asked when it is first needed.
     worth : float
         Its likeness, or what is expected of it.
+    slack : float
+        What it has beyond what is needed, as far as it is known without a look.
 
     Attributes
     ----------
@@ -65,15 +67,15 @@ class Line:
         Whether its strengths can go no farther.
     """
 
-    def __init__(self, make: Callable[[], Piece], worth: float) -> None:
-        self.make, self.worth = make, worth
+    def __init__(self, make: Callable[[], Piece], worth: float, slack: float = -np.inf) -> None:
+        self.make, self.worth, self.slack = make, worth, slack
         self.looks: list[Look] = []
         self.ended = False
 
     @property
     def nearest(self) -> float:
         """The greatest slack so far."""
-        return max((one.slack for one in self.looks), default=-np.inf)
+        return max((one.slack for one in self.looks), default=self.slack)
 
     def add(self, look: Look) -> None:
         """Take in what came of a look."""

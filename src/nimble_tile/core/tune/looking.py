@@ -44,7 +44,7 @@ LEAST_FACTOR, MOST_FACTOR = 0.8, 1.5
 CONFIRMING_TAKES = 4
 """Times that it takes of a look in the search's own trials."""
 
-GAIN = 0.005
+GAIN = 0.008
 """Likeness that a further look must promise once something holds."""
 
 
