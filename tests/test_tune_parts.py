@@ -126,7 +126,7 @@ def test_a_mended_picture_in_perspective_changes_nothing_outside(bay):
     mender = mend.Mender(image, recover.Suspect(symbol, own, 50.0), Room(bay), shipped()[:1])
     assert mender.quiet == 4
     assert mender.box is None
-    tried = mender.attempt((0.7, 0.7, 0.7), 0.0, 12.0)
+    tried = mender.attempt((0.7, 0.7, 0.7), 0.0, mend.WEIGHTS[0])
     outside = cv2.warpPerspective(np.ones((side, side), np.uint8), onto, (900, 600)) == 0
     outside = cv2.erode(outside.astype(np.uint8), np.ones((7, 7))) > 0
     assert (tried.image[outside] == image[outside]).all()

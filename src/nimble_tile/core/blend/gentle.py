@@ -172,7 +172,8 @@ def margins(plan: Plan, settings: Blend, strength: np.ndarray, finders: float = 
     wider = np.where(plan.dark, np.float32(settings.darks), np.float32(settings.lights))
     if settings.darks != 1 or settings.lights != 1:
         centre, whole = (_shared(m, wider) for m in (centre, whole))
-    finder = finders * by_strength(FINDER_MARGIN, strength)
+    finder = by_strength(FINDER_MARGIN, strength)
+    finder = np.where(finder > 0, finders * finder, finder)
     for part, share in (
         (Part.FINDER, 1), (Part.SEPARATOR, 1), (Part.TIMING, TIMING), (Part.ALIGNMENT, ALIGNMENT),
     ):  # fmt: skip
