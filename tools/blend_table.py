@@ -49,7 +49,6 @@ METHODS: dict[str, Blend] = {
     "ink, tint": Blend(method="ink", ink=Ink(where="tint")),
     "strokes": Blend(method="strokes"),
     "gentle": Blend(method="gentle"),
-    "weave": Blend(method="weave"),
 }
 
 HEAD = """# How the blends read
