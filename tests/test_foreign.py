@@ -193,11 +193,14 @@ def test_a_name_that_ends_in_a_backslash_keeps_the_given_name():
 
 def test_long_texts_that_begin_like_wifi_are_read_in_linear_time():
     def seconds(length):
-        begun = time.perf_counter()
-        kinds.understand("WIFI:" + "S:a\\" * (length // 4))
-        return time.perf_counter() - begun
+        """Of the processor, at its best: a busy machine says nothing about the program."""
+        spent = []
+        for _ in range(3):
+            begun = time.process_time()
+            kinds.understand("WIFI:" + "S:a\\" * (length // 4))
+            spent.append(time.process_time() - begun)
+        return min(spent)
 
-    seconds(1000)
     assert seconds(400_000) < 40 * max(seconds(40_000), 1e-3)
 
 
@@ -228,7 +231,7 @@ def test_a_reader_that_was_stopped_before_its_first_answer_is_left_soon():
         os.kill(process._process.pid, signal.SIGSTOP)
         begun = time.monotonic()
         (outcome,) = bay.read(np.full((30, 30), 255, np.uint8), ["quirc"])
-        assert "no answer" in outcome.trouble and time.monotonic() - begun < 5
+        assert "no answer" in outcome.trouble and time.monotonic() - begun < 10  # START_LIMIT is 12
     finally:
         bay.close()
 
