@@ -164,8 +164,10 @@ class Studio:
         with self._lock:  # frames are made in several threads
             while len(levels) < factor.bit_length():
                 last = levels[-1]
-                half = cv2.resize(last, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
-                levels.append(half)
+                odd = last.shape[0] % 2 or last.shape[1] % 2
+                # The same mean of four pixels where the size is even, and quicker.
+                way = cv2.INTER_AREA if odd else cv2.INTER_LINEAR
+                levels.append(cv2.resize(last, None, fx=0.5, fy=0.5, interpolation=way))
         plane = levels[factor.bit_length() - 1]
         ratio = levels[0].shape[1] / plane.shape[1], levels[0].shape[0] / plane.shape[0]
         onto = onto @ _scaled(*ratio)

@@ -50,6 +50,7 @@ def printed(plane: np.ndarray, before: Before, module_mm: float, per_mm: float) 
     """
     import cv2
 
+    given = plane
     spread = min(SPREAD + SPREAD_BY_GAIN * before.dot_gain, 0.5 * module_mm) * per_mm
     if spread > 0.3:
         plane = cv2.GaussianBlur(plane, (0, 0), spread)
@@ -57,9 +58,11 @@ def printed(plane: np.ndarray, before: Before, module_mm: float, per_mm: float) 
         covered = 1 - plane
         covered += 4 * before.dot_gain * covered * plane
         plane = 1 - covered
-    plane = plane * np.float32(before.paper - before.ink)
-    plane += np.float32(before.ink)
-    return plane
+    # A new array would take longer to fetch than to fill.
+    own = plane if plane is not given else np.empty_like(plane)
+    np.multiply(plane, np.float32(before.paper - before.ink), out=own)
+    own += np.float32(before.ink)
+    return own
 
 
 def lit(plane: np.ndarray, ink: float) -> np.ndarray:
@@ -97,6 +100,8 @@ def worn(
     flat : bool
         Smoothed out again: creases shade, but nothing has moved.
     """
+    import cv2
+
     if wear.smudge:
         plane = _smudged(plane, wear.smudge, paper, places, seed)
     if wear.fold:
@@ -106,7 +111,7 @@ def worn(
         moved, shade = _surface(what, places, lambda: creased(wear, places, seed))
         if not flat:
             plane = _shifted(plane, moved, places[0])
-        plane = plane * shade[..., None]
+        plane = cv2.multiply(plane, cv2.merge([shade] * 3))
     return plane
 
 
@@ -170,11 +175,10 @@ def _smudged(plane: np.ndarray, share: float, paper: float, places: tuple, seed:
             found.append(np.clip((surface - level) * 4 + 0.5, 0, 1) * np.float32(opaque))
         return found
 
-    out = plane
     for value, cover in zip((DIRT, paper), _surface((share, seed), places, covers),
                             strict=True):  # fmt: skip
-        out = out + (np.float32(value) - out) * cover[..., None]
-    return out
+        plane = _towards(plane, value, cover)
+    return plane
 
 
 def _crumple(
@@ -225,9 +229,21 @@ def _fold(
 
 def _cracked(plane: np.ndarray, wear: Wear, paper: float, places: tuple) -> np.ndarray:
     """Ink has come off along the fold."""
-    distance, _ = _from_fold(wear, places)
-    crack = np.exp(-((distance / 0.006) ** 2)) * np.float32(0.8)
-    return plane + (np.float32(paper) - plane) * crack[..., None]
+
+    def crack() -> np.ndarray:
+        distance, _ = _from_fold(wear, places)
+        return np.exp(-((distance / 0.006) ** 2)) * np.float32(0.8)
+
+    what = "crack", wear.fold_angle, wear.fold_at
+    return _towards(plane, paper, _surface(what, places, crack))
+
+
+def _towards(plane: np.ndarray, value: float, share: np.ndarray) -> np.ndarray:
+    """The plane, with a share of each pixel replaced by one reflectance."""
+    import cv2
+
+    kept = cv2.multiply(plane, cv2.merge([1 - share] * 3))
+    return cv2.add(kept, cv2.merge([share * np.float32(value)] * 3), dst=kept)
 
 
 def _shifted(plane: np.ndarray, moved: np.ndarray, across: np.ndarray) -> np.ndarray:

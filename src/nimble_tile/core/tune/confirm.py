@@ -76,17 +76,28 @@ class Draws:
         seeds: Sequence[int],
         stop: Callable[[], bool] = lambda: False,
     ) -> None:
-        self._pairs = [
+        self._drawn = [
             # Another noise and other places of the pixels for each, too.
-            [Measure(room, usual, fresh(trials, seed, way), seed + way, stop)
-             for way in (False, True)]
+            [(fresh(trials, seed, way), seed + way) for way in (False, True)]
             for seed in seeds
-        ]  # fmt: skip
+        ]
+        self._made = (room, usual, stop)
+        self._pairs: list[list[Measure]] = []
 
     @property
     def first(self) -> list[Trial]:
         """The trials of the first draw."""
-        return self._pairs[0][0].trials
+        return list(self._drawn[0][0][0])
+
+    def _pair(self, number: int) -> list[Measure]:
+        """Measures of a pair of draws; most candidates need the first pair alone."""
+        room, usual, stop = self._made
+        while len(self._pairs) <= number:
+            self._pairs.append([
+                Measure(room, usual, trials, seed, stop)
+                for trials, seed in self._drawn[len(self._pairs)]
+            ])  # fmt: skip
+        return self._pairs[number]
 
     def reach_of(self, subject: Subject, least: float = 0.0) -> float:
         """Mean reach of an image over all draws.
@@ -98,7 +109,8 @@ class Draws:
             What is needed: fewer draws are looked at once it is out of reach, or held by far.
         """
         held: list[float] = []
-        for pair in self._pairs:
+        for number in range(len(self._drawn)):
+            pair = self._pair(number)
             for left in range(len(pair), 0, -1):
                 # What this draw must bring if the other one brings as much as can be hoped.
                 needed = least * (len(held) + left) - sum(held) - (left - 1) * (least + DRAWS_APART)
@@ -155,34 +167,39 @@ class Elsewhere:
         return Draws(self.room, self.usual, self.trials, seeds, self.stop)
 
     def slack(self, found: Candidate) -> float:
-        """Reach of a candidate beyond what is needed, where it has least; negative: missing."""
+        """Reach of a candidate beyond what is needed, where it has least; negative: missing.
+
+        Finished files are left out: see `slack_of_files`.
+        """
         slack = found.reach - self.wanted
+        if slack >= 0:  # else it will be made stronger whatever other trials say
+            slack = min(slack, self._sound(found.rendering))
         if slack < 0:
-            return slack  # it will be made stronger whatever other trials say
-        slack = min(slack, self._sound(found.rendering))
-        # What takes the least time comes first: the first thing that misses ends it.
+            return slack
+        needed = self.wanted - FRESH_TOLERANCE
+        held = self.draws.reach_of(self.subject(found.piece, found.rendering), needed - FAR)
+        return min(slack, held - needed)
+
+    def slack_of_files(self, found: Candidate) -> float:
+        """The same for finished files of other sizes, in the search's own trials."""
+        slack = np.inf
         for size in (SMALL, LARGE):
             if self.stop():
                 raise Stopped
-            if slack < 0:
-                return slack
             if size == self.size:
                 continue
             other = self.renderer.render(found.piece, size)
             if other.code_side < LEAST_PIXELS * other.modules:
                 continue
             slack = min(slack, self._sound(other))
+            if slack >= 0:
+                file = subject_of(other)
+                file = subject_on(file.image, file.quad, file.symbol, file.expected)
+                held = self._own.reach_of(file, self.wanted - FAR)
+                slack = min(slack, held - self.wanted)
             if slack < 0:
-                return slack
-            file = subject_of(other)
-            file = subject_on(file.image, file.quad, file.symbol, file.expected)
-            held = self._own.reach_of(file, self.wanted - FAR)
-            slack = min(slack, held - self.wanted)
-        if slack < 0:
-            return slack
-        needed = self.wanted - FRESH_TOLERANCE
-        held = self.draws.reach_of(self.subject(found.piece, found.rendering), needed - FAR)
-        return min(slack, held - needed)
+                break
+        return slack
 
     def told(self, found: Candidate) -> float:
         """Reach in trials in which nothing was decided."""

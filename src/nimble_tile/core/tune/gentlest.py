@@ -60,6 +60,9 @@ MOST_SHORT = 0.08
 SHORT = 1.0
 """Likeness that a unit of missing reach is taken to cost, once it is made up by strength."""
 
+FAR_OFF = 0.08
+"""Reach that is missing where an estimate is enough."""
+
 MISSING = 2.0
 """Likeness that a unit of reach is worth where nothing holds."""
 
@@ -139,7 +142,7 @@ class Gentlest(Looking):
         waiting = [self.ahead(piece) for piece in pieces[:1]]
         for number in range(len(pieces)):
             waiting += [self.ahead(piece) for piece in pieces[number + 1 : number + 2]]
-            self.look(waiting[number])
+            self.look(waiting[number], self.hopeless)
             yield self.progress("Comparing symbols")
         yield from self._as_it_is()
         self.kinds.compared(self.renderer)
@@ -161,6 +164,11 @@ class Gentlest(Looking):
             yield self.progress("Finding mask and strength")
         yield from self.confirm(self._lines())
 
+    @property
+    def hopeless(self) -> float:
+        """Reach from which on it does not matter how much is missing."""
+        return self.wanted - FAR_OFF
+
     def _as_it_is(self) -> Iterator[PassStep]:
         """The piece's own blend and symbol with another strength: what a person would try."""
         found = self.before
@@ -175,7 +183,7 @@ class Gentlest(Looking):
             piece = self.piece.edited("blend", strength=strength)
             if any(piece == known.piece for known in self.looked):
                 return
-            found = self.look(self.ahead(piece))
+            found = self.look(self.ahead(piece), self.hopeless)
             yield self.progress("Trying other strengths")
 
     def _next(self, pending: Guess | None = None, also: Guess | None = None) -> Guess | None:

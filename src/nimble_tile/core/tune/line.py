@@ -78,8 +78,9 @@ class Line:
         return max((one.slack for one in self.looks), default=self.slack)
 
     def add(self, look: Look) -> None:
-        """Take in what came of a look."""
-        self.looks = sorted([*self.looks, look], key=lambda one: one.by)
+        """Take in what came of a look, in the place of a former one at the same strength."""
+        others = [one for one in self.looks if one.by != look.by]
+        self.looks = sorted([*others, look], key=lambda one: one.by)
 
     def next(self) -> float | None:
         """The strength, beyond the candidate's own, to look at next; None: it is known."""

@@ -6,7 +6,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -46,6 +46,16 @@ CONFIRMING_TAKES = 4
 
 GAIN = 0.008
 """Likeness that a further look must promise once something holds."""
+
+
+@dataclass(eq=False)
+class Tried:
+    """A candidate that was looked at elsewhere, at a strength of its line."""
+
+    found: Candidate
+    line: Line
+    by: float
+    slack: float
 
 
 class Looking(ABC):
@@ -94,8 +104,9 @@ class Looking(ABC):
         self.looked: list[Candidate] = []
         self.judged = 0  # by readers
         self.maps: dict[int, str] = {}  # by the candidate
-        self.confirmed: Candidate | None = None
-        self.slack = -np.inf  # of the confirmed one
+        self.tried: list[Tried] = []
+        self.rounds = 0  # of looks elsewhere
+        self.settled = False  # what won stands as a file, too
         self.fresh: float | None = None
 
     def run(self) -> Iterator[PassStep]:
@@ -128,8 +139,9 @@ class Looking(ABC):
         known = self.maps.get(id(found))
         if known is None:
             quiet = piece.code.quiet_zone
+            # Every other one of the set and the others drawn anew: all would say hardly more.
             level = [
-                trial for trial in (*self.measure.trials, *self.elsewhere.draws.first)
+                trial for trial in (*self.measure.trials[::2], *self.elsewhere.draws.first[1::2])
                 if not (trial.wear.smudge or trial.wear.fold or trial.wear.crumple)
             ]  # fmt: skip
             subject = subject_of(found.rendering)
@@ -151,24 +163,41 @@ class Looking(ABC):
             self.room, self.renderer, self.usual, self.trials, self.wanted, self.seed, self.size,
             self.stop, self.subject,
         )  # fmt: skip
-        seen: list[Piece] = []
-        for number in range(self.effort.at_most):
-            if number >= self.effort.confirmed and self.holds:
+        self.most_looks = self.effort.at_most
+        yield from self._rounds(lines)
+        # Files of other sizes take as long as all the rest, and hardly ever say otherwise: only
+        # what would win must stand them.
+        while self.holds:
+            won = self.won
+            slack = self.elsewhere.slack_of_files(won.found)
+            if slack >= 0:
+                self.settled = True
+                return
+            won.slack = slack
+            won.line.add(Look(won.by, won.found.worth, slack))
+            self.most_looks += 1
+            yield from self._rounds(lines)
+
+    def _rounds(self, lines: Sequence[Line]) -> Iterator[PassStep]:
+        """Looks elsewhere, until none promises more."""
+        for _ in range(self.most_looks - self.rounds):
+            enough = self.rounds >= self.effort.confirmed
+            if enough and self.holds:
                 return
             least = self.confirmed.worth + GAIN if self.holds else -np.inf
             promised = [
                 (line.promise(by), line, by) for line in lines if (by := line.next()) is not None
             ]
-            if number >= self.effort.confirmed:  # what has come nearest is nearest to an end
+            if enough:  # what has come nearest is nearest to an end
                 promised = [(line.nearest, line, by) for _, line, by in promised]
             worth, line, by = max(promised, key=lambda one: one[0], default=(-np.inf, None, 0.0))
             if line is None or worth < least:
                 return
+            self.rounds += 1
             piece = stronger(line.make(), by) if by else line.make()
-            if piece in seen:
+            if any(piece == tried.found.piece for tried in self.tried):
                 line.ended = True
                 continue
-            seen.append(piece)
             done = self.done
             # Some were not read, as they were less alike than another one.
             read = (one for one in self.looked if one.piece == piece and one.reach)
@@ -177,23 +206,27 @@ class Looking(ABC):
                 found = self.look(self.ahead(piece))
             slack = self.elsewhere.slack(found)
             line.add(Look(by, found.worth, slack))
-            self._remember(found, slack)
+            self.tried.append(Tried(found, line, by, slack))
             self.done = done + CONFIRMING_TAKES
             yield self.progress("Looking with fresh trials and at other sizes")
 
-    def _remember(self, found: Candidate, slack: float) -> None:
-        """Keep the most alike of those that hold everywhere, else the one that misses least."""
-        if slack >= 0:
-            better = not self.holds or found.worth > self.confirmed.worth
-        else:
-            better = not self.holds and slack > self.slack
-        if better:
-            self.confirmed, self.slack = found, slack
+    @property
+    def won(self) -> Tried | None:
+        """The most alike of those that hold elsewhere, too, else the one that misses least."""
+        holding = [tried for tried in self.tried if tried.slack >= 0]
+        if holding:
+            return max(holding, key=lambda tried: tried.found.worth)
+        return max(self.tried, key=lambda tried: tried.slack, default=None)
+
+    @property
+    def confirmed(self) -> Candidate | None:
+        """What `won`."""
+        return self.won.found if self.tried else None
 
     @property
     def holds(self) -> bool:
-        """Whether a candidate was found that holds everywhere."""
-        return self.slack >= 0
+        """Whether a candidate was found that holds in fresh trials, too."""
+        return bool(self.tried) and self.won.slack >= 0
 
     def _render(self, piece: Piece) -> Rendering:
         return self.renderer.render(piece, self.size)
@@ -218,7 +251,11 @@ class Looking(ABC):
         piece, rendering, fidelity = made.result()
         worth = None if self._worth is None else self._worth(rendering)
         found = Candidate(piece, rendering, 0.0, fidelity, worth)
-        if least and self.passing and found.worth <= max(f.worth for f in self.passing):
+        if (
+            least >= self.wanted
+            and self.passing
+            and found.worth <= max(f.worth for f in self.passing)
+        ):
             return found  # not worth reading, whatever the readers would say
         self.judged += 1
         reach = self.measure.reach_of(self.subject(piece, rendering), least)
@@ -227,7 +264,11 @@ class Looking(ABC):
         return replace(found, reach=reach)
 
     def look(self, made: Future, least: float = 0.0) -> Candidate:
-        """Judge a candidate (from `ahead`) and remember it if it is better."""
+        """Judge a candidate (from `ahead`) and remember it if it is better.
+
+        `least`: reach below which nobody cares how far; where it is all that is wanted, what is
+        less alike than another one that holds is not read at all.
+        """
         found = self._found(made, least)
         self.done += 1
         self.looked.append(found)
@@ -257,6 +298,7 @@ class Looking(ABC):
     def progress(self, what: str) -> PassStep:
         """Where the search is."""
         share = min(1.0, self.done / self.total)
-        best, seen = self.best, self.confirmed is not None
+        best = self.best
+        seen = bool(self.tried) and (self.settled or not self.holds)
         holds = best is not None and best.reach >= self.wanted and (self.holds or not seen)
         return PassStep(self.before, best, holds, share, what, seen, self.fresh)
