@@ -99,7 +99,7 @@ def propose(
     stop: Callable[[], bool] = lambda: False,
     size: int | None = None,
 ) -> Iterator[Proposal]:
-    """Search for three proposals.
+    """Search for three proposals; another seed weaves otherwise and may find others.
 
     Parameters
     ----------
@@ -146,7 +146,9 @@ class _Run:
             self.search: Looking = Bold(piece, *rest, effort)
         else:
             method = "weave" if kind == "woven" else "gentle"
-            based = piece.edited("blend", method=method)
+            own, (_, _, _, _, seed, *_) = piece.blend.weave, rest
+            weave = own.model_copy(update={"seed": (own.seed + seed) % 10_000})
+            based = piece.edited("blend", method=method, weave=weave)
             first = (Woven if kind == "woven" else Gentle)(based, effort.brief).first()[0]
             self.search = Gentlest(first, *rest, effort)
         self.steps = self.search.run()

@@ -6,13 +6,17 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton
 
 from nimble_tile.core.piece import Piece
-from nimble_tile.core.tune import GENTLEST_REACH
-from nimble_tile.ui.kit import theme as themes
+from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.kit.controls import Fold, Slider, row, soft
 
 
 class GentlestBox(Fold):
     """Asks for the gentlest pass and says what came of it.
+
+    Parameters
+    ----------
+    reach : Slider
+        The reach to hold: the one of the proposals, so that the rung asks for it once.
 
     Signals
     -------
@@ -28,18 +32,15 @@ class GentlestBox(Fold):
     stopped = Signal()
     map_dropped = Signal()
 
-    def __init__(self) -> None:
+    def __init__(self, reach: Slider) -> None:
         super().__init__("Gentlest pass")
         self.about = soft(
             "Searches symbol, mask, strength and each module's own strength for the blend that "
-            "is seen least and still holds the reach."
+            "is seen least and still holds the reach asked for above."
         )
-        self.reach = Slider("Reach to hold", 0.6, 1, GENTLEST_REACH, "%", factor=100)
-        self.reach.track.setToolTip(
-            "Share of what the usual code passes in the trials. 97 % is hardly less; at "
-            "90 % much more of the picture stays"
-        )
-        self.find = QPushButton("Find the gentlest blend")
+        self.reach, self._woven = reach, False
+        reach.edited.connect(lambda _: self._label())
+        self.find = QPushButton()
         self.find.clicked.connect(lambda: self.wanted.emit(self.reach.value))
         self.stop = QPushButton("Keep the best so far")
         self.stop.clicked.connect(self.stopped)
@@ -50,16 +51,16 @@ class GentlestBox(Fold):
         self.drop_map = QPushButton("Give all modules the same strength")
         self.drop_map.setProperty("flat", True)
         self.drop_map.clicked.connect(self.map_dropped)
-        for part in (self.about, self.reach):
-            self.inside.addWidget(part)
+        self._label()
+        self.inside.addWidget(self.about)
         self.inside.addLayout(row(self.find, self.stop, 1))
         for part in (self.told, self.map_note, self.drop_map):
             self.inside.addWidget(part)
 
     def show_piece(self, piece: Piece, fits: bool) -> None:
         """Follow the piece; `fits`: whether its map of strengths is that of its symbol."""
-        woven = piece.blend.method == "weave"
-        self.find.setText("Find the gentlest weave" if woven else "Find the gentlest blend")
+        self._woven = piece.blend.method == "weave"
+        self._label()
         has = piece.blend.map is not None
         self.map_note.setVisible(has)
         self.drop_map.setVisible(has)
@@ -68,17 +69,16 @@ class GentlestBox(Fold):
             else "The modules\u2019 own strengths were found for another symbol and do not count."
         )  # fmt: skip
 
+    def _label(self) -> None:
+        what = "weave" if self._woven else "blend"
+        self.find.setText(f"Find the gentlest {what} that holds {percent(self.reach.value)}")
+
     def show_running(self, running: bool) -> None:
         """A search has begun or ended."""
         self.find.setVisible(not running)
         self.stop.setVisible(running)
-        self.reach.setEnabled(not running)
 
     def tell(self, text: str) -> None:
         """What the search has so far, or bought."""
         self.told.setText(text)
         self.told.setVisible(bool(text))
-
-    def dress(self, theme: themes.Theme) -> None:
-        super().dress(theme)
-        self.reach.dress(theme)

@@ -57,6 +57,7 @@ class Proposing(QObject):
         self._run = 0
         self._running = 0  # searches that are not over
         self._passed: list[tuple[Proposal, QImage]] = []
+        self._seed = 0
         self._queue: queue.Queue[tuple[int, Search, bool] | None] = queue.Queue()
         self._thread: threading.Thread | None = None
         self._timer = QTimer(self)
@@ -110,7 +111,7 @@ class Proposing(QObject):
         if self._key(piece) in self._grounds:
             return
         self.stop()
-        self._grounds, self._passed = [], []
+        self._grounds, self._passed, self._seed = [], [], 0
         self.box.forget()
         if self._sight and self.box.is_open and self._possible(piece):
             self._timer.start()
@@ -127,10 +128,12 @@ class Proposing(QObject):
     # Searching -------------------------------------------------------------------
 
     def again(self) -> None:
-        """Search anew."""
+        """Search anew, with another seed; what is finished is kept as drafts."""
         if self.box is not None and self._possible(self.session.piece):
             self._timer.stop()
             self.stop()
+            self._pass_over(None)
+            self._seed += 1
             self.box.forget()
             self.box.show_passed(self._passed)
             self._begin()
@@ -138,13 +141,13 @@ class Proposing(QObject):
     def _begin(self) -> None:
         piece, wanted = self.session.piece, self.box.reach.value
         self._grounds.append(self._key(piece))
-        trials, room = tuple(self.tools.prover.trials), self._room()
+        trials, room, seed = tuple(self.tools.prover.trials), self._room(), self._seed
 
         def search(stop: Callable[[], bool]) -> Iterator[Proposal]:
             from nimble_tile.core.render import Renderer
             from nimble_tile.core.tune.propose import propose
 
-            return propose(piece, Renderer(self.tools.pictures), room(), trials, wanted, stop=stop)
+            return propose(piece, Renderer(self.tools.pictures), room(), trials, wanted, seed, stop)
 
         for card in self.box.cards.values():
             card.set_note("is looked for\u2026")
@@ -266,12 +269,15 @@ class Proposing(QObject):
         self.session.put(piece, f"Take the {name} proposal")
         self._pass_over(proposal)
 
-    def _pass_over(self, taken: Proposal) -> None:
+    def _pass_over(self, taken: Proposal | None) -> None:
         """Keep the finished ones that were not taken as drafts."""
         drafts, full = [], False
-        for cell in [*self.box.cards.values(), *self.box.near[taken.kind]]:
+        kinds = PROPOSAL_LABELS if taken is None else (taken.kind,)
+        near = [cell for kind in kinds for cell in self.box.near[kind]]
+        for cell in [*self.box.cards.values(), *near]:
             found = cell.proposal
-            if found is None or found is taken or (self.running and not found.final):
+            early = (self.running or taken is None) and found is not None and not found.final
+            if found is None or found is taken or early:
                 continue
             piece = bare(found.candidate.piece)
             known = (*self.session.drafts, *drafts)

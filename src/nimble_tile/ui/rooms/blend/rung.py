@@ -107,7 +107,7 @@ class BlendRung(Rung):
         self.own = MethodBox(self.session)
         self.own.matter_wanted.connect(self.matter_wanted)
         self.body.insertWidget(self.body.indexOf(self.strength) + 1, self.own)
-        self.gentlest = GentlestBox()
+        self.gentlest = GentlestBox(self.proposals.reach)
         self.gentlest.wanted.connect(self.pass_wanted)
         self.gentlest.stopped.connect(self.pass_stopped)
         self.gentlest.map_dropped.connect(self.map_dropped)
