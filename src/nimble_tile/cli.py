@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from nimble_tile import __version__, log, report
+from nimble_tile.cli_desk import desk
 from nimble_tile.cli_options import (
     CornersType,
     Finite,
@@ -474,6 +475,7 @@ def check(
 
 
 main.add_command(mend)
+main.add_command(desk)
 
 
 def _pixels(path: Path, page: int) -> np.ndarray:

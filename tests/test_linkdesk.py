@@ -1,0 +1,381 @@
+"""The link desk: what it takes, what it answers, and that no visit is lost."""
+
+import asyncio
+import csv
+import http.client
+import io
+import json
+import signal
+import socket
+import subprocess
+import sys
+import textwrap
+from dataclasses import replace
+from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
+
+import pytest
+import segno
+import zxingcpp
+from hypothesis import given
+from hypothesis import strategies as st
+
+from nimble_tile import standins
+from nimble_tile.core.errors import UserError
+from nimble_tile.standins.linkdesk import links
+from nimble_tile.standins.linkdesk.server import DeskServer
+from nimble_tile.standins.linkdesk.service import LinkDesk
+from nimble_tile.standins.linkdesk.store import DeskStore
+from test_cli import run
+
+LONG = "https://lanternwalk.example/programme/evenings/reed-hide?season=autumn&from=poster"
+
+
+@pytest.fixture
+def store(tmp_path):
+    made = DeskStore(tmp_path / "desk" / "links.sqlite3")
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def server(tmp_path):
+    made = DeskServer(tmp_path / "links.sqlite3", 0)
+    made.start()
+    yield made
+    made.stop()
+
+
+def ask(server, path, method="GET", **rest):
+    """Status, headers in small letters, and text of an answer."""
+    to = http.client.HTTPConnection("127.0.0.1", server.port, timeout=10)
+    try:
+        to.request(method, path, **rest)
+        answer = to.getresponse()
+        headers = {name.lower(): value for name, value in answer.getheaders()}
+        return answer.status, headers, answer.read().decode()
+    finally:
+        to.close()
+
+
+def raw(server, data):
+    """The first line that comes back for some bytes."""
+    with socket.create_connection(("127.0.0.1", server.port), 10) as to:
+        to.sendall(data)
+        return to.makefile("rb").readline()
+
+
+# Links -----------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("target", [
+    "javascript:alert(1)", "data:text/html,hello", "file:///etc/passwd", "ftp://a.example/x",
+    "lanternwalk.example", "//lanternwalk.example/x", "https://", "https://:80/x", "",
+    "https://lanternwalk.example/\r\nSet-Cookie: a=b", "https://lanternwalk.example/a b",
+    "https://lanternwalk.example/\u2028x", "https://lanternwalk.example:port/",
+    "https://lanternwalk.example@other.example/", "https://a.example/" + "x" * 2000,
+    "https://a.example/" + "\u00e4" * 500,
+])  # fmt: skip
+def test_targets_that_are_no_web_address_are_refused(target, store):
+    with pytest.raises(UserError, match="target"):
+        store.add(target)
+    with pytest.raises(UserError, match="target"):
+        store.add(LONG, fallback=target or " x")
+    assert store.links() == []
+
+
+@pytest.mark.parametrize("host", [
+    "127.0.0.1", "127.0.0.9", "localhost", "LOCALHOST.", "desk.localhost", "[::1]", "127.1",
+    "2130706433", "0x7f.0.0.1", "0177.0.0.1", "[::ffff:127.0.0.1]", "0.0.0.0",
+])  # fmt: skip
+def test_no_link_leads_back_to_the_desk(host, store):
+    # How browsers read such hosts: WHATWG, URL Standard, "IPv4 parser".
+    with pytest.raises(UserError, match="leads back"):
+        store.add(f"http://{host}:{store.port}/ABC")
+    store.add(f"http://{host}:9000/ABC")  # another program of this machine
+
+
+def test_targets_are_kept_in_ascii(store):
+    link = store.add("HTTPS://m\u00fchle.example/stra\u00dfe?q=a%20b#\u00e9")
+    # RFC 3986, 2.5: UTF-8, percent-encoded. RFC 5891: the host as an A-label.
+    assert link.target == "https://xn--mhle-0ra.example/stra%C3%9Fe?q=a%20b#%C3%A9"
+
+
+@given(st.text(max_size=60))
+def test_whatever_is_taken_cannot_end_a_header(text):
+    try:
+        made = links.checked("https://lanternwalk.example/" + text)
+    except UserError:
+        return
+    assert made.isascii() and made.isprintable() and " " not in made
+
+
+def test_a_printed_link_needs_a_smaller_code(store):
+    link = store.add(LONG)
+    printed = links.address(link.key, "poster")
+    # segno's own choice of mode (ISO/IEC 18004, 7.3.4).
+    short, long = (segno.make(t, error="m", micro=False) for t in (printed, LONG))
+    assert short.mode == "alphanumeric" and short.version < long.version
+    assert links.key_of(printed) == links.key_of(printed.lower()) == link.key
+    assert links.key_of(LONG) is links.key_of("http://[") is None
+    assert links.key_of(f"http://127.0.0.1:{links.PORT}/") is None
+    keys = {store.add(LONG).key for _ in range(50)}
+    assert len(keys) == 50 and all(set(key) <= set(links.ALPHABET) for key in keys)
+
+
+# What is kept ----------------------------------------------------------------------------
+
+
+def test_links_remember_where_they_led(store):
+    link = store.add("https://lanternwalk.example/a", note="poster")
+    store.change(replace(link, target="https://lanternwalk.example/b"))
+    store.change(replace(store.link(link.key), note="poster, second print"))
+    led = store.history(link.key)
+    assert [one.target[-1] for one in led] == ["b", "a"] and led[0].since >= led[1].since
+    with DeskStore(store.path)._changing():  # another window, at the same time
+        pass
+    store.count([(link.key, date(2031, 5, 17), "POSTER")] * 3 + [("NONE", date(2031, 5, 17), "")])
+    store.count([(link.key, date(2031, 5, 18), "")])
+    assert [(one.day.day, one.tag, one.count) for one in store.counts(link.key)] == [
+        (17, "POSTER", 3), (18, "", 1),
+    ]  # fmt: skip
+    store.remove(link.key)
+    assert store.links() == store.counts() == store.history(link.key) == []
+
+
+def test_tables_go_out_and_come_back(store, tmp_path):
+    ends = datetime(2031, 5, 17, 18, tzinfo=UTC)
+    one = store.add(LONG, expires=ends, fallback="https://lanternwalk.example/", note='a "b", c\nd')
+    text = store.as_csv()
+    assert next(csv.DictReader(io.StringIO(text)))["note"] == one.note
+    other = DeskStore(tmp_path / "other.sqlite3")
+    assert other.take_csv(text) == (0, 1)
+    assert replace(other.link(one.key), made=one.made) == one
+    assert other.take_csv("Target,note\nhttps://lanternwalk.example/x,new\n") == (0, 1)
+    assert other.take_csv(f"key,target\n{one.key},https://lanternwalk.example/y\n") == (1, 0)
+    assert other.history(one.key)[0].target.endswith("/y")
+    before = other.as_csv()
+    for wrong, told in (
+        ("name,target\nx,y\n", "columns"), ("", "columns"),
+        ('target\n"https://a', "cannot be read"),
+        ("target\nhttps://a.example\njavascript:x", "Line 3"),
+        ("target\nhttps://a.example,b\n", "Line 2"),
+        ("target,expires\nhttps://a.example,soon", "Line 2"),
+        ("key,target\nOOPS,https://a.example", "Line 2"),
+    ):  # fmt: skip
+        with pytest.raises(UserError, match=told):
+            other.take_csv(wrong)
+    assert other.as_csv() == before  # nothing of a wrong table was taken
+    other.close()
+
+
+def test_files_that_are_no_desk_are_left_alone(tmp_path):
+    import sqlite3
+
+    text = tmp_path / "notes.txt"
+    text.write_text("notes " * 400)
+    with pytest.raises(UserError, match="cannot be used"):
+        DeskStore(text)
+    assert text.read_text() == "notes " * 400
+    newer = sqlite3.connect(tmp_path / "newer.sqlite3")
+    newer.execute("PRAGMA user_version = 9")
+    newer.execute("CREATE TABLE x (y)")
+    newer.close()
+    with pytest.raises(UserError, match="version"):
+        DeskStore(tmp_path / "newer.sqlite3")
+    with pytest.raises(UserError, match="cannot be opened"):
+        DeskStore(text / "below.sqlite3")
+
+
+# Answers ---------------------------------------------------------------------------------
+
+
+def test_a_printed_code_follows_its_link_to_wherever_it_leads_now(server, tmp_path):
+    desk = LinkDesk(server.path, server.port)
+    printed = desk.shorten("https://lanternwalk.example/autumn", "poster")
+    assert isinstance(desk, standins.LinkService) and desk.leads_to(printed).endswith("autumn")
+    # Drawn by segno and read by zxing-cpp, as a phone would.
+    file = io.BytesIO()
+    segno.make(printed, error="m").save(file, "png", scale=6)
+    from PIL import Image
+
+    read = zxingcpp.read_barcodes(Image.open(file).convert("L"))[0].text
+    path = read.removeprefix(f"HTTP://127.0.0.1:{server.port}")
+    status, headers, _ = ask(server, path)
+    assert status == 302 and headers["location"] == "https://lanternwalk.example/autumn"
+    assert headers["cache-control"] == "no-store"
+    desk.retarget(printed, "https://lanternwalk.example/winter")
+    assert ask(server, path.lower() + "/poster")[1]["location"].endswith("winter")
+    assert ask(server, path + "/Poster", "HEAD")[0] == 302  # no visit
+    assert ask(server, path + "/%3Cb%3E")[0] == 302  # a tag that is none is not kept
+    store = DeskStore(server.path, server.port)
+    assert [(one.tag, one.count) for one in store.counts()] == [("", 2), ("POSTER", 1)]
+    # Its end.
+    link = replace(store.links()[0], expires=datetime.now(UTC) - timedelta(seconds=1))
+    store.change(link)
+    status, headers, text = ask(server, path)
+    assert status == 410 and "location" not in headers and "end" in text
+    assert desk.leads_to(printed) is None
+    store.change(replace(link, fallback="https://lanternwalk.example/"))
+    assert ask(server, path)[1]["location"] == "https://lanternwalk.example/"
+    store.close()
+    with pytest.raises(UserError, match="no link"):
+        desk.retarget("https://lanternwalk.example/", LONG)
+
+
+def test_what_is_no_visit_is_refused(server):
+    assert ask(server, "/")[0] == 200
+    assert ask(server, "/NOSUCH")[0] == 404
+    status, _, text = ask(server, "/%3Cscript%3E")
+    assert status == 404 and "<script>" not in text
+    assert ask(server, "/NOSUCH", "POST", body=b"x")[0] in (405, 413)
+    assert ask(server, "/NOSUCH", "DELETE")[0] == 405
+    assert ask(server, "/NOSUCH", body=b"x" * 100_000)[0] == 413
+    assert ask(server, "/a/b/c")[0] == 404
+    assert ask(server, "/" + "A" * 3000)[0] in (400, 414)
+    assert ask(server, "/A", headers={"X-Long": "a" * 3000})[0] in (400, 431)
+    assert raw(server, b"NONSENSE\r\n\r\n").split()[1] == b"400"
+    assert (
+        raw(server, b"GET http://other.example/ HTTP/1.1\r\nHost: x\r\n\r\n").split()[1] != b"302"
+    )
+    assert ask(server, "/NOSUCH")[0] == 404  # and it still answers
+
+
+def test_the_desk_answers_on_this_machine_alone_and_only_while_it_is_on(tmp_path):
+    server = DeskServer(tmp_path / "links.sqlite3", 0)
+    assert not server.running
+    server.start()
+    import psutil
+
+    own = [one for one in psutil.Process().net_connections("tcp")
+           if one.laddr.port == server.port and one.status == psutil.CONN_LISTEN]  # fmt: skip
+    assert [one.laddr.ip for one in own] == ["127.0.0.1"]
+    other = DeskServer(tmp_path / "links.sqlite3", server.port)
+    with pytest.raises(UserError, match="another program"):
+        other.start()
+    server.stop()
+    assert not server.running
+    with pytest.raises(ConnectionRefusedError):
+        ask(server, "/")
+    other.start()  # the port is free again
+    other.stop()
+
+
+def test_a_full_disk_does_not_make_codes_dead(server, monkeypatch):
+    store = DeskStore(server.path, server.port)
+    key, told = store.add(LONG).key, []
+    real = DeskStore.count
+
+    def full(self, rows):
+        rows = list(rows)
+        told.append(len(rows))
+        raise OSError("No space left on device")
+
+    monkeypatch.setattr(DeskStore, "count", full)
+    assert [ask(server, f"/{key}")[0] for _ in range(3)] == [302] * 3
+    monkeypatch.setattr(DeskStore, "count", real)
+    assert ask(server, f"/{key}")[0] == 302  # the late ones are kept with this one
+    assert told == [1, 2, 3] and sum(one.count for one in store.counts()) == 4
+    store.close()
+
+
+async def _visits(port, path, each, answered):
+    """One client: follows a link again and again on one connection; counts what is answered."""
+    try:
+        reader, writer = await asyncio.open_connection("127.0.0.1", port)
+        for _ in range(each):
+            writer.write(f"GET {path} HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n".encode())
+            head = await reader.readuntil(b"\r\n\r\n")
+            assert head.split()[1] == b"302"
+            answered.append(1)
+        writer.close()
+    except (ConnectionError, asyncio.IncompleteReadError):
+        pass  # it was killed
+
+
+@pytest.mark.parametrize("killed", [False, True])
+def test_no_visit_that_was_answered_is_lost(tmp_path, killed):
+    path, clients, each = tmp_path / "links.sqlite3", 200, 5
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    store = DeskStore(path, port)
+    key, answered = store.add(LONG).key, []
+    program = Path(sys.executable).with_name("nimble-tile")
+    desk = subprocess.Popen(
+        [program, "desk", "serve", "--file", path, "--port", str(port)], stdout=subprocess.PIPE,
+        text=True,
+    )  # fmt: skip
+    try:
+        assert "answers" in desk.stdout.readline()
+
+        async def all_of_them():
+            jobs = [
+                asyncio.create_task(_visits(port, f"/{key}/T{n % 7}", each, answered))
+                for n in range(clients)
+            ]
+            if killed:
+                while len(answered) < clients:
+                    await asyncio.sleep(0.005)
+                desk.send_signal(signal.SIGKILL)
+            await asyncio.gather(*jobs)
+
+        asyncio.run(all_of_them())
+    finally:
+        desk.kill()
+        desk.wait()
+    kept = sum(one.count for one in store.counts(key))
+    store.close()
+    if killed:
+        assert clients <= len(answered) <= kept <= clients * each
+    else:
+        assert len(answered) == kept == clients * each
+
+
+# On the command line, and for other packages ---------------------------------------------
+
+
+def test_the_command_line_keeps_a_desk(tmp_path):
+    file = tmp_path / "links.sqlite3"
+    made = run("desk", "add", LONG, "--file", file, "--note", "poster", "--json")
+    (one,) = json.loads(made.stdout)["links"]
+    assert made.exit_code == 0 and one["now"] == one["target"] == LONG and one["visits"] == 0
+    other = "https://lanternwalk.example/winter"
+    assert run("desk", "retarget", one["link"], other, "--file", file).exit_code == 0
+    told = run("desk", "list", "--file", file)
+    assert f"{one['link']} leads to {other} (0 visits, poster)" in told.stdout
+    table = tmp_path / "links.csv"
+    assert run("desk", "table", "--links", table, "--file", file).exit_code == 0
+    table.write_text(table.read_text().replace("winter", "spring"), "utf-8")
+    assert "1 links changed" in run("desk", "table", "--take", table, "--file", file).stdout
+    for wrong in (("add", "javascript:x"), ("retarget", "NOSUCH", LONG), ("table",),
+                  ("table", "--take", table, "--links", table),
+                  ("add", LONG, "--expires", "soon")):  # fmt: skip
+        failed = run("desk", *wrong, "--file", file)
+        assert failed.exit_code == 2 and failed.stderr.count("\n") == 1
+
+
+def test_another_package_attaches_its_own_service(tmp_path, monkeypatch):
+    (tmp_path / "reedlinks.py").write_text(
+        textwrap.dedent("""
+        class ReedLinks:
+            name = "Reed links"
+            def shorten(self, target, note=""): return "https://reed.example/1"
+            def leads_to(self, link): return None
+            def retarget(self, link, target): pass
+        def broken(): raise RuntimeError("no account")
+    """)
+    )
+    info = tmp_path / "reedlinks-1.dist-info"
+    info.mkdir()
+    (info / "METADATA").write_text("Metadata-Version: 2.1\nName: reedlinks\nVersion: 1\n")
+    (info / "entry_points.txt").write_text(
+        "[nimble_tile.links]\nreed = reedlinks:ReedLinks\nbroken = reedlinks:broken\n"
+    )
+    monkeypatch.syspath_prepend(tmp_path)
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    found = standins.services(standins.LINKS)
+    assert set(found) == {"desk", "reed"}
+    assert all(isinstance(one, standins.LinkService) for one in found.values())
+    assert found["reed"].shorten(LONG).startswith("https://reed")
+    assert not (tmp_path / "data").exists()  # nothing is made before it is asked for
