@@ -332,10 +332,70 @@ def test_no_visit_that_was_answered_is_lost(tmp_path, killed):
         assert len(answered) == kept == clients * each
 
 
+# In the window ---------------------------------------------------------------------------
+
+
+def test_the_rung_offers_a_short_link_and_the_desk_leads_it_elsewhere(
+    window, settle, qtbot, tmp_path, monkeypatch
+):
+    desk = window.links_desk
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    desk._desk = LinkDesk(tmp_path / "links.sqlite3", port)
+    short = window.message.short
+    window.message.text.setPlainText(LONG)
+    short.set_open(True)
+    settle(window)
+    assert "\u2192" in short._note.text() and short.use.isEnabled()
+    before = int(window.answer.shown.rendering.symbol.version)
+    short.use.click()
+    settle(window)
+    link = window.session.piece.message.text
+    assert links.key_of(link, port) and f"Leads to {LONG} now" in short.told.text()
+    assert int(window.answer.shown.rendering.symbol.version) < before
+    assert "off" in short.told.text() and not desk.on
+    # The window of the desk: on, followed, led elsewhere.
+    made = desk.open()
+    made.switch.click()
+    assert desk.on and "off" not in short.told.text()
+    path = link.removeprefix(f"HTTP://127.0.0.1:{port}")
+    assert ask(desk.server, path + "/flyer")[1]["location"] == LONG
+    qtbot.waitUntil(lambda: made.table.item(0, 2).text() == "1", timeout=4000)
+    assert sum(one.count for one in made.plot.counts) == 1
+    made.target.selectAll()
+    qtbot.keyClicks(made.target, "https://lanternwalk.example/winter")
+    qtbot.keyClick(made.ends, "x")
+    made.keep.click()
+    assert "no day or time" in made.note.text()
+    made.ends.clear()
+    made.keep.click()
+    assert ask(desk.server, path)[1]["location"].endswith("winter")
+    assert "winter now" in short.told.text() and "winter" in made.led.text()
+    # A new one, used, and undone.
+    made.new.click()
+    assert made.table.rowCount() == 2
+    made.use.click()
+    assert window.session.piece.message.text != link
+    window.session.undo()
+    assert window.session.piece.message.text == link
+    short.back.click()
+    assert window.session.piece.message.text.endswith("winter")
+    # Tables.
+    out = tmp_path / "out.csv"
+    monkeypatch.setattr("nimble_tile.ui.rooms.links.window.save_path", lambda *_: out)
+    made.out.click()
+    assert out.read_text().count("lanternwalk.example") == 2
+    made.switch.click()
+    assert not desk.on
+    with pytest.raises(ConnectionRefusedError):
+        ask(DeskServer(tmp_path / "x", port), path)
+
+
 # On the command line, and for other packages ---------------------------------------------
 
 
-def test_the_command_line_keeps_a_desk(tmp_path):
+def test_the_command_line_keeps_a_desk(tmp_path, monkeypatch):
     file = tmp_path / "links.sqlite3"
     made = run("desk", "add", LONG, "--file", file, "--note", "poster", "--json")
     (one,) = json.loads(made.stdout)["links"]
@@ -348,6 +408,13 @@ def test_the_command_line_keeps_a_desk(tmp_path):
     assert run("desk", "table", "--links", table, "--file", file).exit_code == 0
     table.write_text(table.read_text().replace("winter", "spring"), "utf-8")
     assert "1 links changed" in run("desk", "table", "--take", table, "--file", file).stdout
+    # A check of an image says where the desk's own link leads now.
+    monkeypatch.setattr(standins, "_link_services", lambda: {"desk": LinkDesk(file)})
+    segno.make(one["link"], error="m").save(str(tmp_path / "code.png"), scale=6)
+    said = run("check", tmp_path / "code.png")
+    assert "it leads to https://lanternwalk.example/spring now" in said.stdout
+    said = json.loads(run("check", tmp_path / "code.png", "--json").stdout)
+    assert said["found"][0]["leads_to"].endswith("spring")
     for wrong in (("add", "javascript:x"), ("retarget", "NOSUCH", LONG), ("table",),
                   ("table", "--take", table, "--links", table),
                   ("add", LONG, "--expires", "soon")):  # fmt: skip

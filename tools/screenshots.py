@@ -7,6 +7,8 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
+from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -160,6 +162,31 @@ class Photographer:
         mender.grab().save(str(self.folder / "mend.png"))
         mender.close()
 
+    def links(self) -> None:
+        """The link desk with three links, one of them followed for two weeks."""
+        desk = self.window.links_desk
+        desk.desk.path = self.scratch / "links.sqlite3"
+        made = desk.open()
+        made.resize(1280, 800)
+        store, today, rng = made.store, date.today(), np.random.default_rng(5)
+        site = "https://lanternwalk.example"
+        store.add(f"{site}/map?paper=second", note="trail map, second print")
+        store.add(f"{site}/tickets", fallback=f"{site}/", note="ticket booth",
+                  expires=datetime(2031, 5, 17, 18, tzinfo=UTC))  # fmt: skip
+        poster = store.add(f"{site}/programme/evenings/autumn", note="poster")
+        store.change(replace(poster, target=f"{site}/programme/evenings/winter"))
+        for back in range(14):
+            day, visits = today - timedelta(days=back), int(rng.integers(3, 40))
+            tags = rng.choice(["POSTER", "POSTER", "FLYER", ""], visits)
+            store.count([(poster.key, day, str(tag)) for tag in tags])
+        made.switch.click()
+        made.refresh()
+        for _ in range(5):
+            self.app.processEvents()
+        made.grab().save(str(self.folder / "links-dark.png"))
+        made.switch.click()
+        made.close()
+
     def editor(self) -> None:
         from nimble_tile.ui.rooms.proof.trial_editor import TrialEditor
 
@@ -283,10 +310,7 @@ def main(folder: Path) -> None:
         camera.take("logo")
         window.ladder.open(5)
         window.choose_theme("dark")
-        window.finish.open_page("caption")
-        window.bench.setFocus()
-        camera.scroll(180)
-        camera.take("caption-dark")
+        camera.links()
         camera.start("lantern-walk-poster")
 
         window.choose_theme("dark")

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from nimble_tile import __version__, log, report
+from nimble_tile import __version__, log, report, standins
 from nimble_tile.cli_desk import desk
 from nimble_tile.cli_options import (
     CornersType,
@@ -464,11 +464,18 @@ def check(
     )
     verdict = replace(verdict, found=moved)
     meant = report.meant(checked, expect)
+    led = {code.text: standins.leads_to(code.text) for code in verdict.found}
     if as_json:
-        _echo(json.dumps(report.checked_json(verdict, meant), ensure_ascii=False))
+        told = report.checked_json(verdict, meant)
+        for code in told["found"]:
+            code["leads_to"] = led[code["text"]] and led[code["text"]][1]
+        _echo(json.dumps(told, ensure_ascii=False))
     else:
         click.echo(f"{image}:")
         _echo(report.in_words(verdict))
+        for text, found in led.items():
+            if found is not None:
+                _echo(f"{text} is a short link ({found[0]}): it leads to {found[1]} now.")
         if meant is not None:
             _echo(report.proof_in_words(meant))
     sys.exit(OK if verdict.scans else FAILS)

@@ -17,9 +17,6 @@ if TYPE_CHECKING:
     from nimble_tile.standins.linkdesk.links import Link
     from nimble_tile.standins.linkdesk.store import DeskStore
 
-MOST_BYTES = 64 << 20
-"""Of a table that is taken in."""
-
 _file_option = click.option(
     "--file", "path", type=click.Path(path_type=Path, dir_okay=False),
     help="The desk\u2019s file, if it is not your own one.",
@@ -151,6 +148,7 @@ def table(
     """Write the links or the visits as CSV, or take a table of links in."""
     from nimble_tile.core.errors import OutputError
     from nimble_tile.core.files import read_bytes, write_atomically
+    from nimble_tile.standins.linkdesk.store import MOST_BYTES
 
     if not (links or visits or taken):
         raise UserError("Say what is wanted: --links, --visits or --take with a file\u2019s name.")

@@ -7,6 +7,7 @@ package attaches its own by an entry point in the group of that kind, see `servi
 from __future__ import annotations
 
 import logging
+from functools import cache
 from importlib.metadata import entry_points
 from typing import Protocol, runtime_checkable
 
@@ -53,3 +54,19 @@ def services(group: str) -> dict[str, object]:
         except Exception:
             logging.getLogger(__name__).exception("service %s of %s failed", entry.name, group)
     return found
+
+
+@cache
+def _link_services() -> dict[str, object]:
+    return services(LINKS)
+
+
+def leads_to(text: str) -> tuple[str, str] | None:
+    """The service that a text is a short link of, and where it leads now; None for other texts."""
+    for service in _link_services().values():
+        try:
+            if target := service.leads_to(text):
+                return service.name, target
+        except Exception:
+            logging.getLogger(__name__).exception("service %r failed", service)
+    return None

@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from nimble_tile.ui.rooms.check.desk import CheckDesk
     from nimble_tile.ui.rooms.drafts.desk import DraftDesk
     from nimble_tile.ui.rooms.files.desk import FilesDesk
+    from nimble_tile.ui.rooms.links.desk import LinksDesk
     from nimble_tile.ui.rooms.logo.desk import LogoDesk
     from nimble_tile.ui.rooms.mend.desk import MendDesk
     from nimble_tile.ui.rooms.proof.desk import ProofDesk
@@ -53,6 +54,7 @@ class MenuWindow(Protocol):
     check_desk: CheckDesk
     mend_desk: MendDesk
     sweep_desk: SweepDesk
+    links_desk: LinksDesk
     proof: ProofDesk
     theme_name: str
     recent_menu: QMenu
@@ -150,6 +152,7 @@ def build_menus(window: MenuWindow) -> None:
     check.addSeparator()
     _action(check, "&Mend a picture…", window.mend_desk.open, "Ctrl+M")
     check.addSeparator()
+    _action(check, "&Link desk…", window.links_desk.open, "Ctrl+L")
     window.act_phone = _action(check, "&Phone test…", desk.phone_test, "Ctrl+T")
     check.addSeparator()
     window.act_trials = _action(check, "Edit the &trials…", window.proof.edit)

@@ -35,6 +35,7 @@ from nimble_tile.ui.rooms.drafts.desk import DraftDesk
 from nimble_tile.ui.rooms.files.desk import FilesDesk
 from nimble_tile.ui.rooms.finish.desk import FinishDesk
 from nimble_tile.ui.rooms.finish.rung import SMALLEST_PRINT, print_size
+from nimble_tile.ui.rooms.links.desk import LinksDesk
 from nimble_tile.ui.rooms.logo.desk import LogoDesk
 from nimble_tile.ui.rooms.mend.desk import MendDesk
 from nimble_tile.ui.rooms.message.rung import MessageRung
@@ -132,6 +133,7 @@ class Window(QMainWindow):
         self.check_desk = CheckDesk(tools, self.bench, self)
         self.mend_desk = MendDesk(tools, self)
         self.sweep_desk = SweepDesk(tools, self)
+        self.links_desk = LinksDesk(tools, self)
         self.files = FilesDesk(tools, self.ladder, self)
         self.code, self.picture = self.code_desk.rung, self.picture_desk.rung
         self.blend, self.logo = self.blend_desk.rung, self.logo_desk.rung
@@ -214,12 +216,16 @@ class Window(QMainWindow):
         checks.bench_wanted.connect(proof.close_view)
         checks.mend_wanted.connect(self.mend_desk.take)
         self.sweep_desk.drafts_kept.connect(self._show_shelf)
+        self.links_desk.told.connect(self.message.show_short)
+        self.message.short.wanted.connect(self.links_desk.shorten)
+        self.message.short.unwanted.connect(self.links_desk.unshorten)
+        self.message.short.opened.connect(self.links_desk.open)
         drafts.start()
 
     # The piece and its results ---------------------------------------------
 
     def _show_piece(self, piece: Piece) -> None:
-        for desk in (self.picture_desk, self.blend_desk, self.finish_desk):
+        for desk in (self.picture_desk, self.blend_desk, self.finish_desk, self.links_desk):
             desk.follow(piece)
         self.ladder.show_piece(piece, self.answer.shown)
         for action, label, name in (
@@ -366,6 +372,7 @@ class Window(QMainWindow):
         for part in (
             self.ladder, self.bench, self.foot, self.notice, self.progress, self.colour_desk,
             self.proof, self.draft_desk, self.check_desk, self.mend_desk, self.sweep_desk,
+            self.links_desk,
         ):  # fmt: skip
             part.dress(theme)
 
@@ -408,7 +415,8 @@ class Window(QMainWindow):
         for rung in (self.picture, self.blend, self.logo, self.finish):
             rung.blockSignals(True)  # hiding them must not wake what is gone
         self._copying.stop()
-        for desk in (self.blend_desk, self.check_desk, self.mend_desk, self.sweep_desk):
+        for desk in (self.blend_desk, self.check_desk, self.mend_desk, self.sweep_desk,
+                     self.links_desk):  # fmt: skip
             desk.stop()
         self.jobs.stop()
         self.prover.stop()

@@ -41,6 +41,9 @@ CREATE TABLE counts (
 COLUMNS = ("key", "target", "expires", "fallback", "note")
 """Of the table of links that is written and read as CSV."""
 
+MOST_BYTES = 64 << 20
+"""Of a table that is read."""
+
 MOST_ROWS = 100_000
 """Rows of a table that is read."""
 

@@ -27,6 +27,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile import standins
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import row, set_rank, soft
@@ -39,7 +40,8 @@ if TYPE_CHECKING:
 
 
 FACTS = (
-    "Kind", "Verdict", "Readers", "Symbol", "Place", "Spare", "Print grade", "Reach", "Why",
+    "Kind", "Leads to", "Verdict", "Readers", "Symbol", "Place", "Spare", "Print grade", "Reach",
+    "Why",
 )  # fmt: skip
 
 
@@ -133,6 +135,7 @@ class CodeDetails(QWidget):
         self._grid.setVerticalSpacing(4)
         self._grid.setColumnStretch(1, 1)
         self.facts: dict[str, QLabel] = {}
+        self._labels: dict[str, QLabel] = {}
         for line, name in enumerate(FACTS):
             label, value = soft(name, False), QLabel()
             value.setTextFormat(Qt.TextFormat.PlainText)
@@ -140,6 +143,7 @@ class CodeDetails(QWidget):
             value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             value.setAccessibleName(name)
             self._grid.addWidget(label, line, 0, Qt.AlignmentFlag.AlignTop)
+            self._labels[name] = label
             self._grid.addWidget(value, line, 1)
             self.facts[name] = value
         self.trials = ResultGrid()
@@ -199,8 +203,12 @@ class CodeDetails(QWidget):
             worst = [p.title.lower() for p in quality.parameters if p.grade == quality.overall]
             grades = quality.letter + (f" ({', '.join(worst)})" if quality.overall < 4 else "")
         reach = "not tried" if finding.reach is None else percent(finding.reach)
+        led = standins.leads_to(finding.text)
+        for part in (self.facts["Leads to"], self._labels["Leads to"]):
+            part.setVisible(led is not None)
         values = {
             "Kind": finding.kind,
+            "Leads to": "" if led is None else f"{led[1]} ({led[0]}, now)",
             "Verdict": verdict.words,
             "Readers": f"{right} of {able}: {', '.join(names)}",
             "Symbol": symbol,

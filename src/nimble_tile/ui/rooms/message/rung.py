@@ -16,12 +16,14 @@ from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Choice, Fold, named, row, set_rank, soft
 from nimble_tile.ui.ladder.rung import Rung
 from nimble_tile.ui.rooms.message.density import DensityView
+from nimble_tile.ui.rooms.message.short import ShortFold
 from nimble_tile.ui.work.session import SAMPLE_MESSAGE, Session
 
 if TYPE_CHECKING:
     from nimble_tile.core.study import Study
     from nimble_tile.ui.rooms.message.forms import FormView
     from nimble_tile.ui.work.engine import Shown
+    from nimble_tile.ui.work.short import ShortNews
 
 
 class _Field(QPlainTextEdit):
@@ -100,6 +102,8 @@ class MessageRung(Rung):
         self.text.textChanged.connect(self._type)
         self.tags = _Tags()
         self.tags.changed.connect(self._tag)
+        self.short = ShortFold()
+        self._own_short = False  # the message is a short link of the desk
         self.form: FormView | None = None
         self._form_place = QVBoxLayout()
         self.written = Fold("The text that is written")
@@ -131,7 +135,9 @@ class MessageRung(Rung):
         self.body.addLayout(named("Kind", self.kind, 78))
         self.body.addWidget(self.text)
         self.body.addLayout(self._form_place)
-        for widget in (self.error, self._advice, self.count, self.tags, self.written):
+        for widget in (
+            self.error, self._advice, self.count, self.short, self.tags, self.written,
+        ):  # fmt: skip
             self.body.addWidget(widget)
         self.body.addWidget(self.density)
         self.body.addLayout(row(self.scan, 1))
@@ -222,6 +228,7 @@ class MessageRung(Rung):
         formed = message.details is not None
         self.text.setVisible(not formed)
         self.tags.setVisible(message.kind == "link")
+        self.short.setVisible(message.kind == "link")
         self.written.setVisible(formed)
         self.text.one_line = message.kind == "link"
         if not formed and self.text.toPlainText() != message.text:
@@ -236,7 +243,8 @@ class MessageRung(Rung):
         shown = f"{characters} characters" if characters != 1 else "1 character"
         self.count.setText(shown if size == characters else f"{shown}, {size} bytes as UTF-8")
         self.count.setVisible(bool(message.text))
-        self._show_advice(message.text, advise(message))
+        # Of the desk's own address everything is known: it is for this machine, and plain.
+        self._show_advice(message.text, [] if self._own_short else advise(message))
 
     def _show_form(self, message: Message) -> None:
         wanted = message.kind if message.details is not None else None
@@ -287,6 +295,11 @@ class MessageRung(Rung):
     def show_study(self, study: Study) -> None:
         self.density.show_study(study, self.session.piece)
 
+    def show_short(self, news: ShortNews) -> None:
+        """What the link desk knows of the message."""
+        self._own_short = news.own
+        self.short.show_news(news, bool(self.session.piece.message.text))
+
     def show_error(self, error: UserError | None) -> None:
         concerns = isinstance(error, MessageError) and bool(self.session.piece.message.text)
         self.error.setText(str(error) if concerns else "")
@@ -295,7 +308,7 @@ class MessageRung(Rung):
     def dress(self, theme: themes.Theme) -> None:
         super().dress(theme)
         self._theme = theme
-        for fold in (self.tags, self.written):
+        for fold in (self.short, self.tags, self.written):
             fold.dress(theme)
         if self.form is not None:
             self.form.dress(theme)

@@ -1,0 +1,1 @@
+"""The link desk: its window, and what it tells the rung Message."""

@@ -1,0 +1,150 @@
+"""The link desk of a main window: what the rung Message is told of it, and its switch."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from nimble_tile.core.errors import UserError
+from nimble_tile.core.piece import Message, Piece
+from nimble_tile.core.symbol.encode import fitting
+from nimble_tile.ui.work.short import ShortNews
+from nimble_tile.ui.work.side_window import Later
+
+if TYPE_CHECKING:
+    from PySide6.QtWidgets import QWidget
+
+    from nimble_tile.standins.linkdesk.server import DeskServer
+    from nimble_tile.standins.linkdesk.service import LinkDesk
+    from nimble_tile.ui.rooms.links.window import LinksWindow
+    from nimble_tile.ui.work.tools import Tools
+
+
+class LinksDesk(QObject):
+    """Short links for one main window.
+
+    Signals
+    -------
+    told : ShortNews
+        The message, or what the desk knows of it, has changed.
+    """
+
+    told = Signal(object)
+
+    def __init__(self, tools: Tools, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._tools = tools
+        self._later: Later[LinksWindow] = Later(self._make)
+        self._desk: LinkDesk | None = None
+        self.server: DeskServer | None = None
+
+    def _make(self) -> LinksWindow:
+        from nimble_tile.ui.rooms.links.window import LinksWindow
+
+        made = LinksWindow(self, self._tools, self.parent())
+        made.changed.connect(lambda: self.follow(self._tools.session.piece))
+        return made
+
+    @property
+    def desk(self) -> LinkDesk:
+        """The desk of this user."""
+        if self._desk is None:
+            from nimble_tile.standins.linkdesk.service import LinkDesk
+
+            self._desk = LinkDesk()
+        return self._desk
+
+    @property
+    def on(self) -> bool:
+        """Whether it answers."""
+        return self.server is not None and self.server.running
+
+    def switch(self, on: bool) -> None:
+        """Let the desk answer, or no longer.
+
+        Raises
+        ------
+        UserError
+            It cannot.
+        """
+        if on and not self.on:
+            from nimble_tile.standins.linkdesk.server import DeskServer
+
+            self.server = DeskServer(self.desk.path, self.desk.port)
+            self.server.start()
+        elif not on and self.server is not None:
+            self.server.stop()
+            self.server = None
+        self.follow(self._tools.session.piece)
+
+    def follow(self, piece: Piece) -> None:
+        """Say what there is to say for a piece."""
+        try:
+            self.told.emit(self._news(piece))
+        except UserError as error:
+            self._tools.notices.say(str(error))
+
+    def _news(self, piece: Piece) -> ShortNews:
+        if piece.message.kind != "link":
+            return ShortNews(False, "", "", self.on)
+        from nimble_tile.standins.linkdesk.links import key_of
+
+        text = piece.message.text
+        if key_of(text, self.desk.port) is not None:
+            target = self.desk.leads_to(text)
+            return ShortNews(True, target or "", "", self.on)
+        return ShortNews(False, "", self._gain(piece), self.on)
+
+    def _gain(self, piece: Piece) -> str:
+        from nimble_tile.standins.linkdesk.links import ALPHABET, KEY_LENGTH, address
+
+        code = piece.code.model_copy(update={"version": "auto"})
+        short = address(ALPHABET[0] * KEY_LENGTH, port=self.desk.port)
+        now, then = fitting(piece.message.text, code), fitting(short, code)
+        if not piece.message.text or then is None:
+            return ""
+        if now is None:
+            return f"version {then[0]}, where it does not fit now"
+        if int(then[0]) < int(now[0]):
+            return f"version {now[0]} \u2192 {then[0]}"
+        return ""
+
+    def shorten(self) -> None:
+        """Let the message be a short link to what it says."""
+        piece = self._tools.session.piece
+        try:
+            link = self.desk.shorten(piece.message.text)
+        except UserError as error:
+            self._tools.notices.say(str(error))
+            return
+        self._put(link, "Use a short link")
+
+    def unshorten(self) -> None:
+        """Let the message be what its short link leads to."""
+        target = self.desk.leads_to(self._tools.session.piece.message.text)
+        if target:
+            self._put(target, "Take the long link again")
+
+    def use(self, link: str) -> None:
+        """Let the message be a short link of the desk."""
+        self._put(link, "Use a short link")
+
+    def _put(self, text: str, name: str) -> None:
+        session = self._tools.session
+        message = Message(text=text, kind="link")
+        session.put(session.piece.model_copy(update={"message": message}), name)
+
+    def open(self) -> LinksWindow:
+        """Bring the window to the front."""
+        return self._later.open()
+
+    def dress(self, theme) -> None:
+        """Follow the theme."""
+        self._later.dress(theme)
+
+    def stop(self) -> None:
+        """End what works in the background."""
+        self._later.stop()
+        if self.server is not None:
+            self.server.stop()

@@ -1,0 +1,368 @@
+"""The link desk's window: all short links, and everything about the chosen one."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import replace
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QFont, QGuiApplication
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QCheckBox,
+    QFileDialog,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QMessageBox,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nimble_tile.core.errors import OutputError, UserError
+from nimble_tile.core.files import read_bytes, write_atomically
+from nimble_tile.standins.linkdesk.links import HOST, Link, address
+from nimble_tile.standins.linkdesk.store import MOST_BYTES, DeskStore, expiry
+from nimble_tile.ui.kit import theme as themes
+from nimble_tile.ui.kit.asking import save_path
+from nimble_tile.ui.kit.controls import named, row, set_checked, soft
+from nimble_tile.ui.rooms.links.plot import VisitsPlot
+from nimble_tile.ui.work.side_window import SideWindow
+
+if TYPE_CHECKING:
+    from nimble_tile.ui.rooms.links.desk import LinksDesk
+    from nimble_tile.ui.work.tools import Tools
+
+REFRESH = 1000
+"""Milliseconds after which visits are counted again while the window is in sight."""
+
+TABLES = "Tables (*.csv)"
+
+RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+
+HEADS = ("Link", "Leads to", "Visits", "Note")
+
+
+class LinksWindow(SideWindow):
+    """Short links: where they lead, until when, and how often they were followed.
+
+    Signals
+    -------
+    changed
+        A link, or whether the desk answers.
+    """
+
+    changed = Signal()
+
+    def __init__(self, desk: LinksDesk, tools: Tools, parent: QWidget) -> None:
+        super().__init__(tools, parent, "Link desk", 1060, 660)
+        self.desk = desk
+        self.store = DeskStore(desk.desk.path, desk.desk.port)
+        self.links: list[Link] = []
+        self.switch = QCheckBox("Answer on this machine")
+        self.switch.toggled.connect(self._switch)
+        self.where = soft()
+        self.table = QTableWidget(0, len(HEADS))
+        self.table.setHorizontalHeaderLabels(HEADS)
+        self.table.setAccessibleName("Short links")
+        self.table.verticalHeader().hide()
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setWordWrap(False)
+        self.table.setShowGrid(False)
+        head = self.table.horizontalHeader()
+        head.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
+        head.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        head.setHighlightSections(False)
+        for column, width in ((0, 84), (2, 64), (3, 160)):
+            self.table.setColumnWidth(column, width)
+        self.table.itemSelectionChanged.connect(self._show_chosen)
+        self.empty = soft(
+            "No short links yet. One is made on the rung Message, or here: it takes less room in "
+            "a code than a long address, and can lead elsewhere once the code is printed."
+        )
+        self.target, self.ends, self.fallback, self.words = (QLineEdit() for _ in range(4))
+        self.ends.setPlaceholderText("never; or 2031-05-17 18:00")
+        self.fallback.setPlaceholderText("nowhere")
+        self.words.setPlaceholderText("your own words")
+        self.now = QLabel()
+        self.now.setTextFormat(Qt.TextFormat.PlainText)
+        self.keep = QPushButton("Lead there from now on")
+        self.keep.setProperty("main", True)
+        self.use, self.copy = QPushButton("Use it in the piece"), QPushButton("Copy it")
+        self.remove = QPushButton("Remove it\u2026")
+        self.led = soft()
+        self.led.setTextFormat(Qt.TextFormat.PlainText)
+        self.plot = VisitsPlot()
+        self.new = QPushButton("New link")
+        self.out, self.visits_out, self.take = (
+            QPushButton(text)
+            for text in ("Links as CSV\u2026", "Visits as CSV\u2026", "Take a CSV in\u2026")
+        )
+        self.side = QWidget()
+        self._lay_out()
+        for line in (self.target, self.ends, self.fallback, self.words):
+            line.textEdited.connect(self._typed)
+            line.returnPressed.connect(self._keep)
+        for button, does in (
+            (self.keep, self._keep), (self.use, self._use), (self.copy, self._copy),
+            (self.remove, self._remove), (self.new, self._new), (self.out, self._links_out),
+            (self.visits_out, self._visits_out), (self.take, self._take_in),
+        ):  # fmt: skip
+            button.clicked.connect(lambda _=False, does=does: self._try(does))
+        self._timer = QTimer(self)
+        self._timer.setInterval(REFRESH)
+        self._timer.timeout.connect(lambda: self._try(self.refresh))
+
+    def _lay_out(self) -> None:
+        side = QVBoxLayout(self.side)
+        side.setContentsMargins(0, 0, 0, 0)
+        side.setSpacing(8)
+        side.addWidget(self.now)
+        for label, line in (
+            ("Leads to", self.target), ("Until", self.ends), ("Then to", self.fallback),
+            ("Note", self.words),
+        ):  # fmt: skip
+            line.setAccessibleName(label)
+            side.addLayout(named(label, line, 64))
+        side.addLayout(row(self.keep, 1))
+        side.addLayout(row(self.use, self.copy, self.remove, 1))
+        side.addWidget(self.plot, 1)
+        side.addWidget(self.led)
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        left.addWidget(self.empty)
+        left.addWidget(self.table, 1)
+        left.addLayout(row(self.new, self.out, self.visits_out, self.take, 1))
+        middle = QHBoxLayout()
+        middle.setSpacing(20)
+        middle.addLayout(left, 4)
+        middle.addWidget(self.side, 3)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(20, 16, 20, 16)
+        whole.setSpacing(12)
+        line = row(self.switch, self.where)
+        line.setStretch(1, 1)
+        whole.addLayout(line)
+        whole.addLayout(middle, 1)
+        whole.addLayout(self.foot())
+        self.bar.hide()
+
+    def _try(self, work: Callable[[], None]) -> None:
+        """What a person can put right is said at the foot."""
+        try:
+            work()
+        except UserError as error:
+            self.say(str(error), "error")
+
+    # Showing -----------------------------------------------------------------------
+
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self._try(self.refresh)
+        self._timer.start()
+
+    def hideEvent(self, event) -> None:
+        super().hideEvent(event)
+        self._timer.stop()
+
+    @property
+    def chosen(self) -> Link | None:
+        """The link that is chosen."""
+        at = self.table.currentRow()
+        return self.links[at] if 0 <= at < len(self.links) and self.table.selectedItems() else None
+
+    def refresh(self) -> None:
+        """Show what the desk has now."""
+        self._show_switch()
+        links, counts = self.store.links(), self.store.counts()
+        visits: Counter = Counter()
+        for one in counts:
+            visits[one.key] += one.count
+        chosen, same = self.chosen, [link.key for link in links] == [one.key for one in self.links]
+        self.links = links
+        if not same:
+            self.table.blockSignals(True)
+            self.table.setRowCount(len(links))
+        now = datetime.now(UTC)
+        for at, link in enumerate(links):
+            told = (
+                link.key, link.leads_to(now) or "nowhere any more", str(visits[link.key]),
+                link.note,
+            )  # fmt: skip
+            for column, text in enumerate(told):
+                item = self.table.item(at, column)
+                if item is None or item.text() != text:
+                    item = QTableWidgetItem(text)
+                    item.setToolTip(themes.plain_tip(text))
+                    if column == 2:
+                        item.setTextAlignment(
+                            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+                        )
+                    self.table.setItem(at, column, item)
+        if not same:
+            keys = [link.key for link in links]
+            at = keys.index(chosen.key) if chosen is not None and chosen.key in keys else 0
+            self.table.clearSelection()
+            if links:
+                self.table.selectRow(at)
+            self.table.blockSignals(False)
+            self._show_chosen()
+        self.empty.setVisible(not links)
+        self.table.setVisible(bool(links))
+        self._show_visits()
+
+    def _show_switch(self) -> None:
+        set_checked(self.switch, self.desk.on)
+        self.where.setText(
+            f"at http://{HOST}:{self.store.port}, for programs of this machine: to try things out. "
+            "A phone cannot reach it." if self.desk.on
+            else "It is off: short links lead nowhere until it is switched on."
+        )  # fmt: skip
+
+    def _show_chosen(self) -> None:
+        link = self.chosen
+        self.side.setVisible(link is not None)
+        if link is None:
+            return
+        self.now.setText(address(link.key, port=self.store.port))
+        ends = link.expires.astimezone().strftime("%Y-%m-%d %H:%M") if link.expires else ""
+        for line, text in (
+            (self.target, link.target), (self.ends, ends), (self.fallback, link.fallback),
+            (self.words, link.note),
+        ):  # fmt: skip
+            line.setText(text)
+            line.setCursorPosition(0)
+        self.keep.setEnabled(False)
+        led = self.store.history(link.key)
+        self.led.setText(
+            "\n".join(
+                f"{one.since.astimezone():%Y-%m-%d %H:%M}  {_short(one.target)}" for one in led[:4]
+            )
+        )
+        self._show_visits()
+
+    def _show_visits(self) -> None:
+        link = self.chosen
+        if link is not None:
+            today = datetime.now().astimezone().date()
+            self.plot.take(self.store.counts(link.key), today)
+
+    # Doing -------------------------------------------------------------------------
+
+    def _switch(self, on: bool) -> None:
+        def work() -> None:
+            try:
+                self.desk.switch(on)
+            finally:
+                self._show_switch()
+            self.say("")
+
+        self._try(work)
+        self.changed.emit()
+
+    def _typed(self) -> None:
+        self.keep.setEnabled(True)
+
+    def _keep(self) -> None:
+        if (link := self.chosen) is None or not self.keep.isEnabled():
+            return
+
+        def work() -> None:
+            self.store.change(
+                replace(
+                    link, target=self.target.text(), expires=expiry(self.ends.text().strip()),
+                    fallback=self.fallback.text(), note=self.words.text(),
+                )
+            )  # fmt: skip
+            self._again("Kept. Codes that are printed already lead there, too.")
+
+        self._try(work)
+
+    def _again(self, told: str) -> None:
+        self.refresh()
+        self._show_chosen()
+        self.say(told)
+        self.changed.emit()
+
+    def _use(self) -> None:
+        self.desk.use(address(self.chosen.key, port=self.store.port))
+        self.say("The piece has this link now; undo takes it back.")
+
+    def _copy(self) -> None:
+        QGuiApplication.clipboard().setText(address(self.chosen.key, port=self.store.port))
+        self.say("Copied.")
+
+    def _new(self) -> None:
+        link = self.store.add("https://lanternwalk.example/")
+        self.refresh()
+        self.table.selectRow([one.key for one in self.links].index(link.key))
+        self._again("Write where it is to lead.")
+        self.target.setFocus()
+        self.target.selectAll()
+
+    def _remove(self) -> None:
+        link = self.chosen
+        asked = QMessageBox.question(
+            self, "Remove", "Codes that have this link will lead nowhere, and its visits are "
+            "forgotten. Remove it?",
+        )  # fmt: skip
+        if asked == QMessageBox.StandardButton.Yes:
+            self.store.remove(link.key)
+            self._again("Removed.")
+
+    def _links_out(self) -> None:
+        self._write("Links as CSV", "links.csv", self.store.as_csv())
+
+    def _visits_out(self) -> None:
+        self._write("Visits as CSV", "visits.csv", self.store.counts_as_csv())
+
+    def _write(self, title: str, name: str, text: str) -> None:
+        path = save_path(self, title, name, TABLES, (".csv",))
+        if path is not None:
+            data = text.encode()
+            write_atomically(path, lambda file: file.write(data), OutputError, "write")
+            self.say(f"Wrote {path.name}.")
+
+    def _take_in(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Take a CSV in", "", TABLES)
+        if not name:
+            return
+        try:
+            text = read_bytes(Path(name), MOST_BYTES, UserError).decode("utf-8-sig")
+        except UnicodeDecodeError:
+            raise UserError(f"{Path(name).name} is no table in UTF-8.") from None
+        changed, added = self.store.take_csv(text)
+        self._again(f"{changed} links changed, {added} new.")
+
+    def dress(self, theme: themes.Theme) -> None:
+        """Follow the theme."""
+        self.plot.theme = theme
+        self.plot.update()
+        self.now.setFont(themes.font(17, QFont.Weight.DemiBold))
+        self.table.setStyleSheet(
+            f"QTableWidget {{ background: {theme.field}; border: 1px solid {theme.rule}; }}"
+            "QTableWidget::item { padding: 0 8px; }"
+            f"QTableWidget::item:selected {{ background: {theme.tint}; color: {theme.ink}; }}"
+            f"QHeaderView::section {{ background: {theme.panel}; color: {theme.soft}; border: 0;"
+            f" border-bottom: 1px solid {theme.rule}; padding: 5px 8px; }}"
+        )
+
+    def shut_down(self) -> None:
+        self._timer.stop()
+        super().shut_down()
+        self.store.close()
+
+
+def _short(text: str, most: int = 52) -> str:
+    return text if len(text) <= most else text[: most - 1] + "\u2026"

@@ -1,0 +1,58 @@
+"""What the rung Message says of short links."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QPushButton
+
+from nimble_tile.ui.kit.controls import Fold, row, soft
+
+if TYPE_CHECKING:
+    from nimble_tile.ui.work.short import ShortNews
+
+
+class ShortFold(Fold):
+    """Offers a short link, or says where the message's own one leads.
+
+    Signals
+    -------
+    wanted
+        The message is to become a short link.
+    unwanted
+        It is to be the long link again.
+    opened
+        The desk is to be shown.
+    """
+
+    wanted, unwanted, opened = Signal(), Signal(), Signal()
+
+    def __init__(self) -> None:
+        super().__init__("Short link")
+        self.told = soft()
+        self.told.setTextFormat(Qt.TextFormat.PlainText)
+        self.use = QPushButton("Use a short link of the desk")
+        self.use.clicked.connect(self.wanted)
+        self.back = QPushButton("Take the long link again")
+        self.back.clicked.connect(self.unwanted)
+        self.desk = QPushButton("Link desk\u2026")
+        self.desk.setProperty("flat", True)
+        self.desk.clicked.connect(self.opened)
+        self.inside.addWidget(self.told)
+        self.inside.addLayout(row(self.use, self.back, 1))
+        self.inside.addLayout(row(self.desk, 1))
+
+    def show_news(self, news: ShortNews, written: bool) -> None:
+        """Follow what the desk knows; `written`: whether there is a message."""
+        self.use.setVisible(not news.own)
+        self.use.setEnabled(written)
+        self.back.setVisible(news.own and bool(news.target))
+        off = "" if news.on else " The desk is off: it answers once it is switched on there."
+        if news.own:
+            where = f"Leads to {news.target} now." if news.target else "Leads nowhere any more."
+            self.told.setText(where + off)
+            self.set_note("" if news.on else "off")
+        else:
+            self.told.setText("It takes less room, and can lead elsewhere after printing.")
+            self.set_note(news.gain)
