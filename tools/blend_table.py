@@ -49,11 +49,15 @@ METHODS: dict[str, Blend] = {
     "ink, tint": Blend(method="ink", ink=Ink(where="tint")),
     "strokes": Blend(method="strokes"),
     "gentle": Blend(method="gentle"),
+    "weave": Blend(method="weave"),
 }
+
+STEERED = ("weave",)
+"""Methods with which the symbol is steered, as it is where they are chosen in the window."""
 
 HEAD = """# How the blends read
 
-Measured by `tools/blend_table.py` on {pictures}, each cut to its largest square in the middle, with a link of 38 characters at level M (raised where that is free), at {size} pixels, straight on. A reader that fails looks once more from farther away, as for the verdict. The sheet of the pictures that ship at the default strength of {default:.0%} is [blends.png](screenshots/blends.png).
+Measured by `tools/blend_table.py` on {pictures}, each cut to its largest square in the middle, with a link of 38 characters at level M (raised where that is free), at {size} pixels, straight on. A reader that fails looks once more from farther away, as for the verdict. The symbol is steered by the picture for weave alone, as it is where that is chosen in the window. The sheet of the pictures that ship at the default strength of {default:.0%} is [blends.png](screenshots/blends.png).
 
 Straight on is the easiest that a code will ever be seen: what fails here fails everywhere, what reads here may still fail in the dark.
 
@@ -90,6 +94,14 @@ def pieces(store: PictureStore) -> Iterator[tuple[str, Piece]]:
         )
 
 
+def blended(piece: Piece, method: str, strength: float) -> Piece:
+    """The piece by one of the methods."""
+    made = piece.model_copy(
+        update={"blend": METHODS[method].model_copy(update={"strength": strength})}
+    )
+    return made.edited("code", steer="padding") if method in STEERED else made
+
+
 def missed(verdict: Verdict) -> str:
     """Readers that did not read it, by the first letter."""
     return "".join(
@@ -107,10 +119,9 @@ def main(table: Path, sheet: Path) -> None:
     tiles: dict[tuple[str, str], np.ndarray] = {}
     try:
         for name, piece in made.items():
-            for method, settings in METHODS.items():
+            for method in METHODS:
                 for strength in STRENGTHS:
-                    blend = settings.model_copy(update={"strength": strength})
-                    rendering = renderer.render(piece.model_copy(update={"blend": blend}), SIZE)
+                    rendering = renderer.render(blended(piece, method, strength), SIZE)
                     verdicts[method, strength, name] = judge_rendering(rendering, bay)
                     if strength == DEFAULT and name in ARTWORKS:
                         tiles[name, method] = cv2.resize(

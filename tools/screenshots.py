@@ -164,6 +164,8 @@ class Photographer:
 
     def links(self) -> None:
         """The link desk with three links, one of them followed for two weeks."""
+        import numpy as np
+
         desk = self.window.links_desk
         desk.desk.path = self.scratch / "links.sqlite3"
         made = desk.open()
