@@ -233,7 +233,8 @@ def heavens(s: Stage, a: Asked) -> None:
         0.5 + 0.6 * s.noise(0.2, 5), 0, 1
     )
     s.image += (0.3 * band)[..., None] * (1 - s.image) * mix(s.colours.glow, s.colours.far, 0.6)
-    sky.stars(s, 900)
+    if "stars" not in a.without:
+        sky.stars(s, 900)
     if a.may("moon") or "moon" in a.things:
         sky.moon(s, s.between(0.04, 0.08), s.often(0.5))
     land.hills(s, s.horizon, 0.5, 0.3, 0.05)

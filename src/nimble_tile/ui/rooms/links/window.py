@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QFont, QGuiApplication
@@ -38,7 +38,7 @@ from nimble_tile.ui.rooms.links.plot import VisitsPlot
 from nimble_tile.ui.work.side_window import SideWindow
 
 if TYPE_CHECKING:
-    from nimble_tile.ui.rooms.links.desk import LinksDesk
+    from nimble_tile.standins.linkdesk.service import LinkDesk
     from nimble_tile.ui.work.tools import Tools
 
 REFRESH = 1000
@@ -49,6 +49,22 @@ TABLES = "Tables (*.csv)"
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
 HEADS = ("Link", "Leads to", "Visits", "Note")
+
+
+class OwnDesk(Protocol):
+    """The desk that the window belongs to."""
+
+    desk: LinkDesk
+
+    @property
+    def on(self) -> bool:
+        """Whether it answers."""
+
+    def switch(self, on: bool) -> None:
+        """Let it answer, or no longer."""
+
+    def use(self, link: str) -> None:
+        """Let the message be one of its links."""
 
 
 class LinksWindow(SideWindow):
@@ -62,7 +78,7 @@ class LinksWindow(SideWindow):
 
     changed = Signal()
 
-    def __init__(self, desk: LinksDesk, tools: Tools, parent: QWidget) -> None:
+    def __init__(self, desk: OwnDesk, tools: Tools, parent: QWidget) -> None:
         super().__init__(tools, parent, "Link desk", 1060, 660)
         self.desk = desk
         self.store = DeskStore(desk.desk.path, desk.desk.port)
