@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
 from nimble_tile.core.errors import UserError
-from nimble_tile.core.piece import Message, Piece
+from nimble_tile.core.piece import Code, Message, Piece
 from nimble_tile.core.symbol.encode import fitting
 from nimble_tile.ui.work.short import ShortNews
 from nimble_tile.ui.work.side_window import Later
@@ -94,21 +95,8 @@ class LinksDesk(QObject):
         if key_of(text, self.desk.port) is not None:
             target = self.desk.leads_to(text)
             return ShortNews(True, target or "", "", self.on)
-        return ShortNews(False, "", self._gain(piece), self.on)
-
-    def _gain(self, piece: Piece) -> str:
-        from nimble_tile.standins.linkdesk.links import ALPHABET, KEY_LENGTH, address
-
-        code = piece.code.model_copy(update={"version": "auto"})
-        short = address(ALPHABET[0] * KEY_LENGTH, port=self.desk.port)
-        now, then = fitting(piece.message.text, code), fitting(short, code)
-        if not piece.message.text or then is None:
-            return ""
-        if now is None:
-            return f"version {then[0]}, where it does not fit now"
-        if int(then[0]) < int(now[0]):
-            return f"version {now[0]} \u2192 {then[0]}"
-        return ""
+        gain = _gain(text, piece.code.model_copy(update={"version": "auto"}), self.desk.port)
+        return ShortNews(False, "", gain, self.on)
 
     def shorten(self) -> None:
         """Let the message be a short link to what it says."""
@@ -148,3 +136,19 @@ class LinksDesk(QObject):
         self._later.stop()
         if self.server is not None:
             self.server.stop()
+
+
+@lru_cache(32)
+def _gain(text: str, code: Code, port: int) -> str:
+    """What a short link would gain; asked at each change of the piece, of whatever."""
+    from nimble_tile.standins.linkdesk.links import ALPHABET, KEY_LENGTH, address
+
+    short = address(ALPHABET[0] * KEY_LENGTH, port=port)
+    now, then = fitting(text, code), fitting(short, code)
+    if not text or then is None:
+        return ""
+    if now is None:
+        return f"version {then[0]}, where it does not fit now"
+    if int(then[0]) < int(now[0]):
+        return f"version {now[0]} \u2192 {then[0]}"
+    return ""
