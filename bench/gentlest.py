@@ -302,21 +302,31 @@ def unseen(path: Path) -> None:
 
 
 def gallery(out: Path) -> None:
-    """The pictures that ship, each quiet and woven, and one of them woven of every material: as
-    strong as they must be for a reach of 90 %, without a search."""
+    """The pictures that ship, each quiet and woven, as they are proposed for a reach of 90 %; and
+    one of them woven of every material, as strong as it must be for that, without a search."""
     from gentlest_pages import sheet
     from nimble_tile.core.picture.opening import open_picture
     from nimble_tile.core.piece import MATERIAL_LABELS, Weave
+    from nimble_tile.core.tune.propose import EFFORTS
     from nimble_tile.demo import ARTWORKS, artwork
 
     bench, rows = Bench(), [[], [], []]
     code = {"level": "M", "raise_level": False, "steer": "padding"}
 
-    def taken(name: str, blend: Blend) -> np.ndarray:
+    def based(name: str, blend: Blend) -> Piece:
         rgb = open_picture(artwork(name), name).rgb
         side = min(rgb.shape[:2])
         top, left = (rgb.shape[0] - side) // 2, (rgb.shape[1] - side) // 2
-        piece = bench.piece(rgb[top : top + side, left : left + side], name, code, blend)
+        return bench.piece(rgb[top : top + side, left : left + side], name, code, blend)
+
+    def proposed(name: str, kind: str, blend: Blend) -> np.ndarray:
+        effort, piece = EFFORTS[kind], based(name, blend)
+        *_, last = search(piece, bench.renderer, bench.room, shipped(), WANTED[0], effort=effort)
+        print(name, kind, f"{last.best.reach:.2f}", last.holds, flush=True)
+        return bench.renderer.render(last.best.piece, 1024).image
+
+    def taken(name: str, blend: Blend) -> np.ndarray:
+        piece = based(name, blend)
         for strength in (0.5, 0.56, 0.62, 0.68, 0.74, 0.8, 0.9, 1.0):
             made = piece.edited("blend", strength=strength)
             rendering = bench.renderer.render(made, 1024)
@@ -327,8 +337,8 @@ def gallery(out: Path) -> None:
         return rendering.image
 
     for name in ARTWORKS:
-        rows[0].append(taken(name, Blend(method="gentle")))
-        rows[1].append(taken(name, Blend(method="weave")))
+        rows[0].append(proposed(name, "quietest", Blend(method="gentle", strength=0.6)))
+        rows[1].append(proposed(name, "woven", Blend(method="weave", strength=0.6)))
     for material in MATERIAL_LABELS:
         weave = Weave(matter=material)
         rows[2].append(taken("mask", Blend(method="weave", weave=weave)))
