@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from conftest import LINK, encoded, photograph
 from nimble_tile.core.errors import Stopped, UserError
+from nimble_tile.standins import prompt
 from nimble_tile.standins.painter import words
 from nimble_tile.standins.painter.colours import PALETTES, TIMES, lightness, scene_colours
 from nimble_tile.standins.painter.guide import QUIET
@@ -88,6 +89,41 @@ def test_what_is_to_be_avoided_is_not_there():
         for out in (set(), {"moon", "stars"})
     ]
     assert bright[1] < 0.1 * bright[0]
+
+
+# The prompt helper -----------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("rough", ["heron", "a foggy forest with two deer", "zorps", "still life"])
+@pytest.mark.parametrize("seed", [0, 5])
+def test_a_keyword_becomes_three_descriptions_that_the_painter_understands(rough, seed):
+    made = prompt.descriptions(rough, seed)
+    assert len({one.text for one in made}) == 3
+    assert [one.text for one in prompt.descriptions(rough, seed)] == [one.text for one in made]
+    said = words.understand(rough)
+    for one in made:
+        # What is written is read again as it was meant, and nothing that was asked for is lost.
+        read = words.understand(one.text)
+        by = {kind: [p.text for p in one.parts if p.kind == kind] for kind in words.CLASSES}
+        assert read.unknown == [] and [read.scene] == by["scene"] and read.things == by["thing"]
+        assert [read.medium] == by["medium"] and read.moods == by["mood"]
+        assert said.scene in (None, read.scene) and set(said.things) <= set(read.things)
+        assert said.weather in (None, read.weather)
+        assert all(part.does for part in one.parts)
+        assert not {*words.understand(", ".join(one.avoid)).things} & set(read.things)
+    assert {one.text for one in prompt.descriptions(rough, seed + 1)} != {o.text for o in made}
+
+
+def test_every_scene_can_be_described():
+    assert set(prompt.BELONGS) == set(SCENES)
+    for scene in SCENES:
+        text = prompt.descriptions(scene, 3)[0].text
+        assert words.understand(text).scene == scene
+        assert chosen(Request(text, **SMALL)).scene == scene
+    told = json.loads(run("describe", "heron, zorps", "--json").stdout)
+    assert len(told["descriptions"]) == 3 and told["unknown"] == ["zorps"]
+    assert all(word["does"] for one in told["descriptions"] for word in one["words"])
+    assert prompt.explained("calm zorps")[0].does == "less contrast, less colour"
 
 
 # Scenes ----------------------------------------------------------------------------------

@@ -23,7 +23,7 @@ from nimble_tile.cli_options import (
     with_logo,
     with_matter,
 )
-from nimble_tile.cli_paint import paint
+from nimble_tile.cli_paint import describe, paint
 from nimble_tile.cli_tune import (
     found_in_words,
     gentlest_pass,
@@ -485,6 +485,7 @@ def check(
 main.add_command(mend)
 main.add_command(desk)
 main.add_command(paint)
+main.add_command(describe)
 
 
 def _pixels(path: Path, page: int) -> np.ndarray:

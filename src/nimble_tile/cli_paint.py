@@ -123,3 +123,28 @@ def _told(out: Path, symbol: Symbol | None, verdict: Verdict | None) -> dict[str
                    "modules": symbol.side},
         "verdict": report.verdict_json(verdict),
     }  # fmt: skip
+
+
+@click.command()
+@click.argument("rough")
+@click.option("--seed", type=click.IntRange(0), default=0, help="Others, of the same.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object.")
+def describe(rough: str, seed: int, as_json: bool) -> None:
+    """Turn a keyword or a rough sentence into three descriptions for a painter."""
+    from nimble_tile.standins.painter.words import understand
+    from nimble_tile.standins.prompt import descriptions
+
+    made = descriptions(rough, seed)
+    unknown = understand(rough).unknown
+    if as_json:
+        told = [
+            {"text": one.text, "avoid": ", ".join(one.avoid),
+             "words": [{"text": p.text, "class": p.kind, "does": p.does} for p in one.parts]}
+            for one in made
+        ]  # fmt: skip
+        click.echo(json.dumps({"descriptions": told, "unknown": unknown}))
+        return
+    for one in made:
+        click.echo(one.text + (f" (avoid: {', '.join(one.avoid)})" if one.avoid else ""))
+    if unknown:
+        click.echo(f"Words that the painter does not know: {', '.join(unknown)}.")
