@@ -26,6 +26,9 @@ message=https://lanternwalk.example
     --out faint.png || [ $? = 1 ]
 "$tile" mend faint.png --message "$message" --out mended.png
 env -u DISPLAY -u WAYLAND_DISPLAY -u QT_QPA_PLATFORM "$tile" demo --out demo >demo.txt
+"$tile" desk add "$message" --file links.sqlite3
+"$tile" paint --words "lake at dawn" --size 200 --steps 3 --out lake.png
+"$place/venv/bin/python" -c "import nimble_tile.standins.linkdesk.server"
 "$tile" render demo/lantern-walk-poster.nimbletile --out again.png --size 900
 "$place/venv/bin/python" - <<'PYTHON'
 import sys
