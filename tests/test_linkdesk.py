@@ -356,6 +356,8 @@ def test_the_rung_offers_a_short_link_and_the_desk_leads_it_elsewhere(
     assert int(window.answer.shown.rendering.symbol.version) < before
     assert "off" in short.told.text() and not desk.on
     # The window of the desk: on, followed, led elsewhere.
+    assert desk._later._made is None  # nothing but its own button opens it
+    short.desk.click()
     made = desk.open()
     made.switch.click()
     assert desk.on and "off" not in short.told.text()
@@ -390,6 +392,21 @@ def test_the_rung_offers_a_short_link_and_the_desk_leads_it_elsewhere(
     assert not desk.on
     with pytest.raises(ConnectionRefusedError):
         ask(DeskServer(tmp_path / "x", port), path)
+
+
+def test_a_desk_that_cannot_be_used_is_said_and_stops_nothing(window, settle, tmp_path):
+    file = tmp_path / "links.sqlite3"
+    file.write_text("no desk " * 100)
+    window.links_desk._desk = LinkDesk(file)
+    window.message.text.setPlainText(LONG)
+    settle(window)
+    assert window.links_desk.open() is None and "cannot be used" in window.notice.label.text()
+    window.message.short.use.click()
+    assert window.session.piece.message.text == LONG
+    # A message that looks like one of its links is a message like others.
+    window.message.text.setPlainText("HTTP://127.0.0.1:8431/CCCCC")
+    settle(window)
+    assert window.answer.shown is not None and file.read_text().startswith("no desk")
 
 
 # On the command line, and for other packages ---------------------------------------------

@@ -219,7 +219,7 @@ class Window(QMainWindow):
         self.links_desk.told.connect(self.message.show_short)
         self.message.short.wanted.connect(self.links_desk.shorten)
         self.message.short.unwanted.connect(self.links_desk.unshorten)
-        self.message.short.opened.connect(self.links_desk.open)
+        self.message.short.desk_wanted.connect(self.links_desk.open)
         drafts.start()
 
     # The piece and its results ---------------------------------------------

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import lru_cache
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, Signal
 
@@ -81,10 +82,16 @@ class LinksDesk(QObject):
 
     def follow(self, piece: Piece) -> None:
         """Say what there is to say for a piece."""
+        if (news := self._asked(lambda: self._news(piece))) is not None:
+            self.told.emit(news)
+
+    def _asked(self, ask: Callable[[], Any]) -> Any:
+        """What the desk answers; what a person can put right is said above the bench."""
         try:
-            self.told.emit(self._news(piece))
+            return ask()
         except UserError as error:
             self._tools.notices.say(str(error))
+            return None
 
     def _news(self, piece: Piece) -> ShortNews:
         if piece.message.kind != "link":
@@ -100,18 +107,14 @@ class LinksDesk(QObject):
 
     def shorten(self) -> None:
         """Let the message be a short link to what it says."""
-        piece = self._tools.session.piece
-        try:
-            link = self.desk.shorten(piece.message.text)
-        except UserError as error:
-            self._tools.notices.say(str(error))
-            return
-        self._put(link, "Use a short link")
+        text = self._tools.session.piece.message.text
+        if link := self._asked(lambda: self.desk.shorten(text)):
+            self._put(link, "Use a short link")
 
     def unshorten(self) -> None:
         """Let the message be what its short link leads to."""
-        target = self.desk.leads_to(self._tools.session.piece.message.text)
-        if target:
+        text = self._tools.session.piece.message.text
+        if target := self._asked(lambda: self.desk.leads_to(text)):
             self._put(target, "Take the long link again")
 
     def use(self, link: str) -> None:
@@ -123,9 +126,9 @@ class LinksDesk(QObject):
         message = Message(text=text, kind="link")
         session.put(session.piece.model_copy(update={"message": message}), name)
 
-    def open(self) -> LinksWindow:
-        """Bring the window to the front."""
-        return self._later.open()
+    def open(self) -> LinksWindow | None:
+        """Bring the window to the front; None: the desk's file cannot be used, which is said."""
+        return self._asked(self._later.open)
 
     def dress(self, theme) -> None:
         """Follow the theme."""

@@ -22,11 +22,11 @@ class ShortFold(Fold):
         The message is to become a short link.
     unwanted
         It is to be the long link again.
-    opened
+    desk_wanted
         The desk is to be shown.
     """
 
-    wanted, unwanted, opened = Signal(), Signal(), Signal()
+    wanted, unwanted, desk_wanted = Signal(), Signal(), Signal()
 
     def __init__(self) -> None:
         super().__init__("Short link")
@@ -38,7 +38,7 @@ class ShortFold(Fold):
         self.back.clicked.connect(self.unwanted)
         self.desk = QPushButton("Link desk\u2026")
         self.desk.setProperty("flat", True)
-        self.desk.clicked.connect(self.opened)
+        self.desk.clicked.connect(self.desk_wanted)
         self.inside.addWidget(self.told)
         self.inside.addLayout(row(self.use, self.back, 1))
         self.inside.addLayout(row(self.desk, 1))
