@@ -375,8 +375,16 @@ def test_the_rung_offers_a_short_link_and_the_desk_leads_it_elsewhere(
     assert ask(desk.server, path)[1]["location"].endswith("winter")
     assert "winter now" in short.told.text() and "winter" in made.led.text()
     # A new one, used, and undone.
+    answers = [("javascript:x", True), ("", False), ("https://lanternwalk.example/map", True)]
+    monkeypatch.setattr(
+        "nimble_tile.ui.rooms.links.window.QInputDialog.getText", lambda *_, **__: answers.pop(0)
+    )
     made.new.click()
-    assert made.table.rowCount() == 2
+    assert "no web address" in made.note.text()
+    made.new.click()
+    assert made.table.rowCount() == 1
+    made.new.click()
+    assert made.table.rowCount() == 2 and made.target.text().endswith("/map")
     made.use.click()
     assert window.session.piece.message.text != link
     window.session.undo()

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QHeaderView,
+    QInputDialog,
     QLabel,
     QLineEdit,
     QMessageBox,
@@ -29,7 +30,7 @@ from PySide6.QtWidgets import (
 
 from nimble_tile.core.errors import OutputError, UserError
 from nimble_tile.core.files import read_bytes, write_atomically
-from nimble_tile.standins.linkdesk.links import HOST, Link, address
+from nimble_tile.standins.linkdesk.links import HOST, Link, address, key_of
 from nimble_tile.standins.linkdesk.store import MOST_BYTES, DeskStore, expiry
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.asking import save_path
@@ -320,12 +321,17 @@ class LinksWindow(SideWindow):
         self.say("Copied.")
 
     def _new(self) -> None:
-        link = self.store.add("https://lanternwalk.example/")
+        message = self.tools.session.piece.message
+        offered = message.text if message.kind == "link" else ""
+        if key_of(offered, self.store.port) is not None:
+            offered = ""
+        typed, taken = QInputDialog.getText(self, "New link", "Where it is to lead:", text=offered)
+        if not taken:
+            return
+        link = self.store.add(typed)
         self.refresh()
         self.table.selectRow([one.key for one in self.links].index(link.key))
-        self._again("Write where it is to lead.")
-        self.target.setFocus()
-        self.target.selectAll()
+        self._again("Made.")
 
     def _remove(self) -> None:
         link = self.chosen
