@@ -15,9 +15,10 @@ from nimble_tile.standins import prompt
 from nimble_tile.standins.painter import words
 from nimble_tile.standins.painter.colours import PALETTES, TIMES, lightness, scene_colours
 from nimble_tile.standins.painter.guide import QUIET
-from nimble_tile.standins.painter.mediums import MEDIUMS
-from nimble_tile.standins.painter.paint import Guide, Request, chosen, paint
+from nimble_tile.standins.painter.media import MEDIUMS
+from nimble_tile.standins.painter.paint import chosen, paint
 from nimble_tile.standins.painter.scenes import SCENES, THINGS, Asked, composed
+from nimble_tile.standins.painting import Guide, Request
 from outside_reader import zbar_reads
 from test_cli import run
 

@@ -53,8 +53,9 @@ def paint(
     from nimble_tile.core.picture.opening import open_picture, read_file
     from nimble_tile.core.piece import Code, Message
     from nimble_tile.core.symbol.encode import encode
-    from nimble_tile.standins.painter.paint import Guide, Request, chosen
+    from nimble_tile.standins.painter.paint import chosen
     from nimble_tile.standins.painter.paint import paint as painted
+    from nimble_tile.standins.painting import Guide, Request
 
     if out.suffix.lower() not in (".png", ".jpg", ".jpeg"):
         raise UserError(f"{out.name} is no PNG or JPEG.", "End its name in .png or .jpg.")

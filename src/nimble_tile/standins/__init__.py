@@ -15,6 +15,13 @@ LINKS = "nimble_tile.links"
 """Group of entry points of services that keep short links: each names something that, called
 without arguments, gives a `LinkService`."""
 
+PAINTERS = "nimble_tile.painters"
+"""Group of entry points of picture generators: each names something that, called without
+arguments, gives a `nimble_tile.standins.painting.Painter`."""
+
+LOCAL_PAINTER = "local"
+"""The painter that ships, by its entry point."""
+
 
 @runtime_checkable
 class LinkService(Protocol):
@@ -54,6 +61,13 @@ def services(group: str) -> dict[str, object]:
         except Exception:
             logging.getLogger(__name__).exception("service %s of %s failed", entry.name, group)
     return found
+
+
+@cache
+def painters() -> dict[str, object]:
+    """The painters that are installed, by their entry point's name; the local one first."""
+    found = services(PAINTERS)
+    return dict(sorted(found.items(), key=lambda pair: pair[0] != LOCAL_PAINTER))
 
 
 @cache

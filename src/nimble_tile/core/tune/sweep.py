@@ -13,18 +13,15 @@ from typing import Any
 
 import numpy as np
 
-from nimble_tile.core.errors import UserError
+from nimble_tile.core.errors import Stopped, UserError
 from nimble_tile.core.piece import METHOD_LABELS, Code, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
-from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.core.symbol.encode import encode
-from nimble_tile.core.trials.outlook import settle
-from nimble_tile.core.trials.reach import reach
 from nimble_tile.core.trials.room import Room
-from nimble_tile.core.trials.subject import subject_of
 from nimble_tile.core.trials.trial import Trial
+from nimble_tile.core.tune.proving import prove
 
 MOST_PIECES = 64
 """Pieces on one board at most."""
@@ -323,7 +320,6 @@ def sweep(
     Cell
         Each once, judged, or with why it cannot be.
     """
-    wanted = [trial for trial in trials if trial.on]
     for cell in cells:
         if stop():
             return
@@ -331,17 +327,11 @@ def sweep(
             yield cell
             continue
         try:
-            rendering = renderer.render(cell.piece, size(cell.piece))
+            longer = size(cell.piece)
+            found = prove(cell.piece, renderer, room, trials, longer, seed, stop)
+        except Stopped:
+            return
         except UserError as error:
             yield Cell(cell.index, cell.values, cell.piece, error=str(error))
             continue
-        verdict = judge_rendering(rendering, room.bay)
-        full = cell.piece.finish.size or renderer.natural_size(cell.piece)
-        subject = subject_of(rendering, cell.piece.finish.dpi, full)
-        # Small frames too, so that a room which is shared has all that a wall shows.
-        results = list(room.run(subject, wanted, seed, stop, thumbs=True))
-        if stop():
-            return
-        found = reach(results)
-        verdict = settle(verdict, results)
-        yield Cell(cell.index, cell.values, cell.piece, rendering, verdict, found)
+        yield Cell(cell.index, cell.values, cell.piece, found.rendering, found.verdict, found.reach)

@@ -8,14 +8,10 @@ slowly, as further steps belong to the scene alone.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import cv2
 import numpy as np
 
-from nimble_tile.core.errors import UserError
-
-MOST_WEIGHT = 1.5
+from nimble_tile.standins.painting import Guide
 
 QUIET = 4
 """Modules of light round the code (ISO/IEC 18004, 6.3.8)."""
@@ -46,31 +42,6 @@ PACE = 8.0
 
 BENDS = 1.3
 """Modules by which the scene gives way over all steps, at weight 1."""
-
-
-@dataclass(frozen=True, eq=False)
-class Guide:
-    """A code that a painting is guided by.
-
-    Attributes
-    ----------
-    dark : ndarray of bool, n × n
-    weight : float
-        0 (none) to 1.5.
-    first, last : float
-        Shares of the steps between which it guides, 0 to 1.
-    """
-
-    dark: np.ndarray
-    weight: float = 0.5
-    first: float = 0.0
-    last: float = 1.0
-
-    def __post_init__(self) -> None:
-        if not 0 <= self.weight <= MOST_WEIGHT:
-            raise UserError(f"The guide\u2019s weight goes from 0 to {MOST_WEIGHT}.")
-        if not 0 <= self.first < self.last <= 1:
-            raise UserError("The guide must begin before it ends, between 0 and 1.")
 
 
 class Pull:

@@ -305,13 +305,3 @@ class CutPaper(Medium):
 
     def finished(self) -> np.ndarray:
         return np.clip(self.canvas * self._sheet[..., None], 0, 255).astype(np.uint8)
-
-
-MEDIUMS: dict[str, type[Medium]] = {
-    "oil": Oil,
-    "ink": Ink,
-    "watercolour": Watercolour,
-    "mosaic": Mosaic,
-    "cut paper": CutPaper,
-}
-"""Mediums by their word."""

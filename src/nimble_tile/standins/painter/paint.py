@@ -8,74 +8,16 @@ from dataclasses import dataclass, field
 import cv2
 import numpy as np
 
-from nimble_tile.core.errors import Stopped, UserError
+from nimble_tile.core.errors import Stopped
 from nimble_tile.standins.painter.colours import lightness, scene_colours
-from nimble_tile.standins.painter.guide import Guide, Pull
-from nimble_tile.standins.painter.mediums import MEDIUMS
+from nimble_tile.standins.painter.guide import Pull
+from nimble_tile.standins.painter.media import MEDIUMS
 from nimble_tile.standins.painter.scenes import SCENES, Asked, composed
-from nimble_tile.standins.painter.words import LIGHTS, MOODS, Meaning, understand
-
-LEAST_SIZE, MOST_SIZE = 128, 4096
-MOST_STEPS = 200
+from nimble_tile.standins.painter.words import LIGHTS, MOODS, understand
+from nimble_tile.standins.painting import Request, State
 
 COMPOSED_AT = 640
 """Longer side, in pixels, at which a scene is put together; what is finer comes from the brush."""
-
-
-@dataclass(frozen=True, eq=False)
-class Request:
-    """What is to be painted.
-
-    Attributes
-    ----------
-    words : str
-        Description; see `nimble_tile.standins.painter.words`.
-    avoid : str
-        What must not be in it.
-    seed : int
-    width, height : int
-        Pixels.
-    steps : int
-    guides : tuple of Guide
-    start : ndarray of uint8, H × W × 3, or None
-        A picture to begin from.
-    depart : float
-        How far to depart from it, 0 (not at all) to 1.
-    """
-
-    words: str = ""
-    avoid: str = ""
-    seed: int = 0
-    width: int = 1024
-    height: int = 1024
-    steps: int = 24
-    guides: tuple[Guide, ...] = ()
-    start: np.ndarray | None = None
-    depart: float = 1.0
-
-    def __post_init__(self) -> None:
-        for side in (self.width, self.height):
-            if not LEAST_SIZE <= side <= MOST_SIZE:
-                raise UserError(f"Paintings are {LEAST_SIZE} to {MOST_SIZE} pixels a side.")
-        if not 1 <= self.steps <= MOST_STEPS:
-            raise UserError(f"A painting takes 1 to {MOST_STEPS} steps.")
-        if not 0 <= self.depart <= 1:
-            raise UserError("How far to depart goes from 0 to 1.")
-
-
-@dataclass(frozen=True, eq=False)
-class State:
-    """A painting as far as it has come.
-
-    Attributes
-    ----------
-    image : ndarray of uint8, H × W × 3
-    step, steps : int
-    """
-
-    image: np.ndarray
-    step: int
-    steps: int
 
 
 @dataclass
@@ -209,6 +151,3 @@ def _departed(start: np.ndarray, scene: np.ndarray, depart: float) -> np.ndarray
         scale *= 3
     share = np.float32(depart**2)
     return made + a * (1 - share) + b * share
-
-
-__all__ = ["Chosen", "Guide", "Meaning", "Request", "State", "chosen", "paint"]

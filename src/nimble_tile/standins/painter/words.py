@@ -36,7 +36,9 @@ LIGHTS = {
 
 WEATHERS = ("clear", "cloudy", "fog", "haze", "rain", "storm", "snow", "frost", "wind")
 
-MEDIA = ("oil", "ink", "watercolour", "mosaic", "cut paper")
+MEDIA = (
+    "oil", "ink", "watercolour", "mosaic", "cut paper", "weave", "embroidery", "feathers",
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -148,7 +150,9 @@ _ALIASES: dict[str, dict[str, str]] = {
         "oils": "oil", "oil painting": "oil", "impasto": "oil", "painting": "oil",
         "ink wash": "ink", "brush drawing": "ink", "watercolor": "watercolour",
         "aquarelle": "watercolour", "tesserae": "mosaic", "paper": "cut paper",
-        "papercut": "cut paper", "collage": "cut paper",
+        "papercut": "cut paper", "collage": "cut paper", "woven": "weave", "wicker": "weave",
+        "basketry": "weave", "tapestry": "embroidery", "embroidered": "embroidery",
+        "stitched": "embroidery", "needlework": "embroidery", "plumage": "feathers",
     },
     "mood": {
         "peaceful": "calm", "quiet": "calm", "serene": "calm", "still": "calm",

@@ -1,0 +1,1 @@
+"""Where the outside world's pictures are made, tried and chosen: painter and core together."""
