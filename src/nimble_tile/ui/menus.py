@@ -33,6 +33,7 @@ if TYPE_CHECKING:
     from nimble_tile.ui.rooms.logo.desk import LogoDesk
     from nimble_tile.ui.rooms.mend.desk import MendDesk
     from nimble_tile.ui.rooms.proof.desk import ProofDesk
+    from nimble_tile.ui.rooms.studio.desk import StudioDesk
     from nimble_tile.ui.rooms.sweep.desk import SweepDesk
     from nimble_tile.ui.work.session import Session
 
@@ -55,6 +56,7 @@ class MenuWindow(Protocol):
     mend_desk: MendDesk
     sweep_desk: SweepDesk
     links_desk: LinksDesk
+    studio_desk: StudioDesk
     proof: ProofDesk
     theme_name: str
     recent_menu: QMenu
@@ -140,6 +142,10 @@ def build_menus(window: MenuWindow) -> None:
     window.act_shelf.setCheckable(True)
     drafts.addSeparator()
     _action(drafts, "&Sweep a setting…", window.sweep_desk.open, "Ctrl+Shift+W")
+
+    artwork = bar.addMenu("&Artwork")
+    _action(artwork, "&Paint and choose…", window.studio_desk.open, "Ctrl+J")
+    _action(artwork, "Pictures made &elsewhere…", window.studio_desk.open_elsewhere)
 
     check = bar.addMenu("&Check")
     desk = window.check_desk

@@ -41,6 +41,7 @@ from nimble_tile.ui.rooms.mend.desk import MendDesk
 from nimble_tile.ui.rooms.message.rung import MessageRung
 from nimble_tile.ui.rooms.picture.desk import PictureDesk
 from nimble_tile.ui.rooms.proof.desk import ProofDesk
+from nimble_tile.ui.rooms.studio.desk import StudioDesk
 from nimble_tile.ui.rooms.sweep.desk import SweepDesk
 from nimble_tile.ui.work.answer import Answer
 from nimble_tile.ui.work.colour_desk import ColourDesk
@@ -134,6 +135,7 @@ class Window(QMainWindow):
         self.mend_desk = MendDesk(tools, self)
         self.sweep_desk = SweepDesk(tools, self)
         self.links_desk = LinksDesk(tools, self)
+        self.studio_desk = StudioDesk(tools, self)
         self.files = FilesDesk(tools, self.ladder, self)
         self.code, self.picture = self.code_desk.rung, self.picture_desk.rung
         self.blend, self.logo = self.blend_desk.rung, self.logo_desk.rung
@@ -216,6 +218,8 @@ class Window(QMainWindow):
         checks.bench_wanted.connect(proof.close_view)
         checks.mend_wanted.connect(self.mend_desk.take)
         self.sweep_desk.drafts_kept.connect(self._show_shelf)
+        self.studio_desk.drafted.connect(self._show_shelf)
+        self.studio_desk.used.connect(self._studio_used)
         self.links_desk.told.connect(self.message.show_short)
         self.message.short.wanted.connect(self.links_desk.shorten)
         self.message.short.unwanted.connect(self.links_desk.unshorten)
@@ -315,6 +319,13 @@ class Window(QMainWindow):
     def _open_message(self) -> None:
         self.ladder.open_rung("message")
 
+    def _studio_used(self) -> None:
+        """The piece has another picture, blended already: what follows is finishing it."""
+        self.ladder.open_rung("finish")
+        self.bench.fit()
+        self.activateWindow()
+        self.raise_()
+
     def _show_shelf(self) -> None:
         self.draft_desk.show_shelf(True)
 
@@ -373,6 +384,7 @@ class Window(QMainWindow):
             self.ladder, self.bench, self.foot, self.notice, self.progress, self.colour_desk,
             self.proof, self.draft_desk, self.check_desk, self.mend_desk, self.sweep_desk,
             self.links_desk,
+            self.studio_desk,
         ):  # fmt: skip
             part.dress(theme)
 
@@ -416,7 +428,7 @@ class Window(QMainWindow):
             rung.blockSignals(True)  # hiding them must not wake what is gone
         self._copying.stop()
         for desk in (self.blend_desk, self.check_desk, self.mend_desk, self.sweep_desk,
-                     self.links_desk):  # fmt: skip
+                     self.links_desk, self.studio_desk):  # fmt: skip
             desk.stop()
         self.jobs.stop()
         self.prover.stop()

@@ -251,6 +251,12 @@ QPushButton[main="true"]:disabled {{ background: {t.rule}; color: {t.soft};
 QPushButton[flat="true"] {{ background: transparent; border: 0; color: {t.accent};
   padding: 2px 0; text-align: left; text-decoration: underline; min-height: 16px; }}
 QPushButton[flat="true"]:focus {{ border: 2px solid {t.accent}; padding: 0; }}
+QPushButton[word] {{ padding: 1px 7px; min-height: 18px; border-radius: 9px; font-size: 14px;
+  border-color: {t.rule}; background: {t.tint}; }}
+QPushButton[word]:hover {{ border-color: {t.accent}; }}
+QPushButton[word]:focus {{ border: 2px solid {t.accent}; padding: 0 6px; }}
+QPushButton[word="unknown"] {{ background: transparent; border: 1px dashed {t.thin};
+  color: {t.thin}; }}
 QPushButton[segment="true"] {{ border-radius: 0; padding: 4px 10px; margin: 0;
   border-right-width: 0; }}
 QPushButton[segment="true"]:focus {{ border: 2px solid {t.accent}; padding: 3px 9px; }}

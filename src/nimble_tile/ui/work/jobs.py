@@ -82,6 +82,11 @@ class Jobs(QObject):
     def busy(self) -> bool:
         return self._open > 0
 
+    @property
+    def waiting(self) -> int:
+        """Jobs that have not begun."""
+        return self._queue.qsize()
+
     def start(
         self,
         work: Callable[[Progress], Any],

@@ -52,6 +52,15 @@ class Settings:
         return folder()
 
     @property
+    def boards_folder(self) -> Path:
+        """Where candidate boards are kept."""
+        if self._own_place:
+            return self.folder / "boards"
+        from nimble_tile.studio.board import usual_folder
+
+        return usual_folder()
+
+    @property
     def trials_file(self) -> Path:
         """Where the designer's own set of trials is kept."""
         if self._own_place:

@@ -37,9 +37,9 @@ from nimble_tile.ui.kit.images import from_qimage, image_in, paths_in, to_qimage
 from nimble_tile.ui.rooms.check.codes_view import CodesView
 from nimble_tile.ui.rooms.check.details import CodeDetails
 from nimble_tile.ui.rooms.check.item import CheckedImage, close_up, reduced, state_icon
-from nimble_tile.ui.rooms.check.watcher import Watcher
 from nimble_tile.ui.work.jobs import Cancelled, Progress
 from nimble_tile.ui.work.side_window import SideWindow
+from nimble_tile.ui.work.watcher import Watcher
 
 if TYPE_CHECKING:
     from nimble_tile.core.checking.check import Checked, Finding

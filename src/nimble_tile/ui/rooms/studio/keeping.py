@@ -1,0 +1,154 @@
+"""What comes of a candidate: the picture of the piece, a draft, a file; and the guide as a file."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from nimble_tile.core.errors import UserError
+from nimble_tile.core.project.drafts import Draft, free_name
+from nimble_tile.ui.kit.asking import save_path
+from nimble_tile.ui.work.drafts import FULL_SHELF, add
+
+if TYPE_CHECKING:
+    from nimble_tile.core.output.guide import GuideWish
+    from nimble_tile.core.piece import Piece
+    from nimble_tile.core.symbol.encode import Symbol
+    from nimble_tile.studio.board import Candidate
+    from nimble_tile.ui.rooms.studio.window import StudioWindow
+    from nimble_tile.ui.work.tools import Tools
+
+_FILES = "PNG (*.png);;JPEG (*.jpg *.jpeg)"
+
+
+class Keeping:
+    """Takes candidates out of the studio."""
+
+    def __init__(self, window: StudioWindow, tools: Tools) -> None:
+        self.window, self.tools = window, tools
+
+    def _piece(self, candidate: Candidate) -> Piece:
+        """The open piece with a candidate as its picture: what is laid on it stays."""
+        made, now = candidate.piece, self.tools.session.piece
+        message = now.message if now.message.text == made.message.text else made.message
+        return now.model_copy(
+            update={
+                "message": message,
+                "code": made.code,
+                "picture": made.picture.model_copy(update={"name": candidate.name}),
+                "blend": made.blend,
+                "finish": now.finish.model_copy(update={"size": None}),
+            }
+        )
+
+    def _with_pictures(self, candidates: Sequence[Candidate], done) -> None:
+        """Take the pictures of candidates into the project, then go on."""
+        board, pictures = self.window.board, self.tools.pictures
+
+        def work(progress) -> bool:
+            for candidate in candidates:
+                pictures.add(board.image(candidate.id), candidate.name)
+            return True
+
+        self.window.jobs.start(work, lambda _: done(), self._failed)
+
+    def _failed(self, error: UserError) -> None:
+        self.window.say(str(error), "error")
+
+    def use(self, candidate: Candidate) -> None:
+        """It becomes the picture of the piece, as one step of undo."""
+
+        def done() -> None:
+            self.tools.session.put(self._piece(candidate), f"Take {candidate.name}")
+            told = f"The piece has it now: {candidate.name}."
+            self.window.say(f"{told} {candidate.note}".strip())
+            self.window.used.emit()
+
+        self._with_pictures([candidate], done)
+
+    def draft(self, candidates: Sequence[Candidate]) -> None:
+        """They go on the draft shelf."""
+
+        def done() -> None:
+            drafts: list[Draft] = []
+            for each in candidates:
+                name = free_name((*self.tools.session.drafts, *drafts), each.name)
+                drafts.append(
+                    Draft(
+                        key=secrets.token_hex(4), name=name, piece=self._piece(each),
+                        state=each.verdict, words=each.words, reach=each.reach,
+                        thumb=self.window.board.thumb(each.id) or b"",
+                    )
+                )  # fmt: skip
+            if not add(self.tools.session, drafts):
+                self.window.say(FULL_SHELF, "error")
+                return
+            many = "1 draft" if len(drafts) == 1 else f"{len(drafts)} drafts"
+            self.window.say(f"{many} on the shelf.")
+            self.window.drafted.emit()
+
+        if candidates:
+            self._with_pictures(candidates, done)
+
+    def save(self, candidate: Candidate) -> None:
+        """Ask where a candidate goes, write it, and read it back."""
+        settings = self.tools.settings
+        stem = Path(candidate.name).stem.replace(",", "")
+        start = Path(settings.folder_of("candidates")) / f"{stem}.png"
+        path = save_path(
+            self.window, "Save the candidate", start, _FILES, (".png", ".jpg", ".jpeg")
+        )
+        if path is not None:
+            settings.set_folder_of("candidates", path)
+            self.save_to(candidate, path)
+
+    def save_to(self, candidate: Candidate, path: Path) -> None:
+        """Write a candidate, read it back, and say what readers found."""
+        board, bay = self.window.board, self.tools.bay
+
+        def work(progress):
+            from nimble_tile.core.output.export import export
+            from nimble_tile.core.picture.store import PictureStore
+            from nimble_tile.core.render import Renderer
+
+            pictures = PictureStore()
+            pictures.add(board.image(candidate.id), candidate.name)
+            made = Renderer(pictures).render(candidate.piece)
+            kind = "png" if path.suffix.lower() == ".png" else "jpeg"
+            finish = candidate.piece.finish.model_copy(update={"format": kind})
+            return export(made, path, finish, bay)
+
+        def done(proof) -> None:
+            right, able = proof.verdict.readers_right
+            self.window.say(
+                f"Saved {path.name}. {proof.verdict.words}: {right} of {able} readers read the "
+                "file back from disk.", "soft" if proof.verdict.scans else "error",
+            )  # fmt: skip
+
+        self.window.jobs.start(work, done, self._failed)
+
+    def guide_out(self, symbol: Symbol, wish: GuideWish) -> None:
+        """Ask where the guide goes, and write it."""
+        settings = self.tools.settings
+        start = Path(settings.folder_of("guides")) / "guide.png"
+        path = save_path(self.window, "Guide out", start, "PNG (*.png)", (".png",))
+        if path is not None:
+            settings.set_folder_of("guides", path)
+            self.guide_to(symbol, wish, path)
+
+    def guide_to(self, symbol: Symbol, wish: GuideWish, path: Path) -> None:
+        """Write the guide."""
+
+        def work(progress) -> bool:
+            from nimble_tile.core.output.guide import write_guide
+
+            write_guide(symbol, wish, path)
+            return True
+
+        told = (
+            f"Wrote {path.name}: version {symbol.version}-{symbol.level}. Give it to a generator "
+            "as its control picture; bring in here what comes out."
+        )
+        self.window.jobs.start(work, lambda _: self.window.say(told), self._failed)
