@@ -66,8 +66,9 @@ def measure(file: Path) -> None:
                         _, data = cv2.imencode(".png", last.image[..., ::-1])
                         digest = pictures.add(data.tobytes())
                         piece = finished_piece(
-                            Piece(message=Message(text=MESSAGE)), digest, scene, symbol, None
-                        )
+                            Piece(message=Message(text=MESSAGE)), digest, scene, (SIZE, SIZE),
+                            symbol, None,
+                        )  # fmt: skip
                         found = prove(piece, Renderer(pictures), room, trials)
                         known[key] = {
                             "state": found.verdict.state, "reach": found.reach,

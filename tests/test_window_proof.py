@@ -19,10 +19,10 @@ from nimble_tile.core.trials import sets
 from nimble_tile.ui.bench.bench import Lens
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.rooms.check.phone_view import BANK_CARD, PRINT_SIZES, pixels_a_mm
-from nimble_tile.ui.work.watcher import Watcher
 from nimble_tile.ui.rooms.proof.trial_editor import TrialEditor
 from nimble_tile.ui.rooms.proof.trial_fields import GROUPS, limits_of
 from nimble_tile.ui.window import Window
+from nimble_tile.ui.work.watcher import Watcher
 
 
 @pytest.fixture

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import hashlib
 import io
+import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
@@ -43,6 +44,9 @@ SHOWN = 420
 
 THUMB = 320
 """Longer side, in pixels, of a candidate's small picture."""
+
+LONGEST_SEARCH = 15.0
+"""Seconds for which a code is looked for on a picture; hardly any needs more than five."""
 
 OTHER_ENCODER = (
     "Its code was not made here: use the picture as it is, without making the code stronger."
@@ -230,15 +234,16 @@ class Studio:
         digest = pictures.add(image, candidate.name)
         base, note = Piece(message=kinds.understand(candidate.message)), ""
         if candidate.recipe is not None:
-            symbol = guide_symbol(candidate.message)
-            piece = finished_piece(base, digest, candidate.name, symbol, None)
+            symbol, size = guide_symbol(candidate.message), pictures.about(digest).size
+            piece = finished_piece(base, digest, candidate.name, size, symbol, None)
         else:
             pixels = pictures.opened(digest).over("#ffffff")
-            known = (guide_symbol(candidate.message),)
-            suspect = find(pixels, candidate.message, self.bay, None, self._ended, known)[0]
+            suspect = self._found(pixels, candidate.message)
             size = pixels.shape[1], pixels.shape[0]
             region, quiet = place_of(suspect.quad, suspect.symbol.side, size)
-            piece = finished_piece(base, digest, candidate.name, suspect.symbol, region, quiet)
+            piece = finished_piece(
+                base, digest, candidate.name, size, suspect.symbol, region, quiet
+            )
             note = "" if same_symbol(piece, suspect.symbol) else OTHER_ENCODER
         proved = prove(piece, Renderer(pictures), self.room, self.trials, stop=self._ended)
         return replace(_answered(piece, proved), likeness=self._likeness(candidate, image),
@@ -308,12 +313,20 @@ class Studio:
         self.board.mend(candidate.id, image, small(best.image), answer)
         return answer.verdict != "fails"
 
+    def _found(self, pixels: np.ndarray, message: str) -> Suspect:
+        """The symbol that stands on a picture that was made elsewhere."""
+        until = time.monotonic() + LONGEST_SEARCH
+        found = find(
+            pixels, message, self.bay, None,
+            lambda: self._ended() or time.monotonic() > until, (guide_symbol(message),),
+        )  # fmt: skip
+        return found[0]
+
     def _suspect(self, candidate: Candidate, pixels: np.ndarray) -> Suspect:
         """The symbol that stands on a candidate."""
         piece = candidate.piece
         if candidate.recipe is None:
-            known = (guide_symbol(candidate.message),)
-            return find(pixels, candidate.message, self.bay, None, self._ended, known)[0]
+            return self._found(pixels, candidate.message)
         symbol = encode(piece.message, piece.code)
         quad = _symbol_quad(piece, symbol, (pixels.shape[1], pixels.shape[0]))
         return Suspect(symbol, quad, float("inf"), float("inf"))

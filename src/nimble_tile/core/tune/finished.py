@@ -11,7 +11,7 @@ import numpy as np
 from nimble_tile.core.picture.gestures import fitted, on_quad
 from nimble_tile.core.picture.placing import inside
 from nimble_tile.core.picture.warping import mapped, matrix_to
-from nimble_tile.core.piece import Blend, Code, Message, Picture, Piece, Region
+from nimble_tile.core.piece import MAX_SIDE, Blend, Code, Message, Picture, Piece, Region
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.encode import Symbol, encode
 
@@ -66,6 +66,7 @@ def finished_piece(
     base: Piece,
     digest: str,
     name: str,
+    size: tuple[int, int],
     symbol: Symbol,
     region: Region | None,
     quiet_zone: int = tables.QUIET_ZONE,
@@ -78,6 +79,8 @@ def finished_piece(
         Its message, and what is laid on the code, are kept; what would draw the code is not.
     digest, name : str
         The finished picture.
+    size : (int, int)
+        Its width and height: the piece is as large, so that not a pixel changes.
     symbol : Symbol
         What stands there.
     region : Region or None
@@ -99,7 +102,7 @@ def finished_piece(
             "code": code,
             "picture": Picture(digest=digest, name=name, region=region),
             "blend": Blend(method="gentle", strength=0),
-            "finish": base.finish.model_copy(update={"size": None}),
+            "finish": base.finish.model_copy(update={"size": min(max(size), MAX_SIDE)}),
             "log": (),
         }
     )

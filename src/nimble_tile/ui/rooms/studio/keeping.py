@@ -39,7 +39,7 @@ class Keeping:
                 "code": made.code,
                 "picture": made.picture.model_copy(update={"name": candidate.name}),
                 "blend": made.blend,
-                "finish": now.finish.model_copy(update={"size": None}),
+                "finish": now.finish.model_copy(update={"size": made.finish.size}),
             }
         )
 
