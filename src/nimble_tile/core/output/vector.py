@@ -242,7 +242,7 @@ def pdf(rendering: Rendering, finish: Finish) -> bytes:
             paint_items(canvas, laid.under, fine, page=True)
             paint_layers(canvas, drawn, rendering.images, vectors=True)
             paint_items(canvas, laid.over, fine, page=True)
-    return _cut(bytes(stream.detachAsData()), page[1], width, height)
+    return cut_page(bytes(stream.detachAsData()), page[1], width, height)
 
 
 def _pdf_picture(canvas: Any, rendering: Rendering, scale: float) -> None:
@@ -263,7 +263,7 @@ def _pdf_picture(canvas: Any, rendering: Rendering, scale: float) -> None:
         paint_items(canvas, rendering.laid.over, fine, page=True)
 
 
-def _cut(data: bytes, page_height: int, width: float, height: float) -> bytes:
+def cut_page(data: bytes, page_height: int, width: float, height: float) -> bytes:
     """The first page with an exact size; what was drawn stays at its top left."""
     import pypdfium2
 

@@ -16,11 +16,14 @@ from nimble_tile.standins.painting import Guide
 QUIET = 4
 """Modules of light round the code (ISO/IEC 18004, 6.3.8)."""
 
-FADES = 0.985
+FADES = 0.97
 """What is left of the change after each step without the guide."""
 
 COARSE, FINE = 1.1, 0.22
 """Standard deviations, in modules, of what grows at the first step and at the last."""
+
+FINEST = 0.8
+"""Share of the steps from which single modules are wanted as such."""
 
 MARGIN = 0.62
 """Distance of dark from light modules, 0 to 1, that is wanted for each unit of weight."""
@@ -122,7 +125,7 @@ class Pull:
         missing += finder * (EVEN * (even - missing))
         beside = np.maximum(local + 0.45 * margin - small, 0)
         missing = np.where(self._beyond(module), near * beside, missing).astype(np.float32)
-        scale = COARSE + (FINE - COARSE) * at
+        scale = COARSE + (FINE - COARSE) * min(1.0, at / FINEST)
         missing = cv2.GaussianBlur(missing, (0, 0), max(scale * module, 0.6))
         self.change += np.float32(1 - np.exp(-PACE / steps)) * (missing - self.change)
 
