@@ -144,14 +144,14 @@ def test_templates_in_all_formats_are_read_by_others(tmp_path):
     svg = (tmp_path / "t.svg").read_text()
     png = resvg_py.svg_to_bytes(svg_string=svg, width=709, dpi=96)
     drawn = np.array(Image.open(io.BytesIO(png)).convert("RGB"))
-    assert np.abs(half(drawn) - half(shown)).mean() < 3  # edges of areas are smoothed otherwise
+    assert np.abs(half(drawn) - half(shown)).mean() < 4  # edges of areas are smoothed otherwise
     assert 'width="120mm"' in svg
     document = pypdfium2.PdfDocument(tmp_path / "t.pdf")
     width, height = document[0].get_size()
     assert (width, height) == pytest.approx((120 / 25.4 * 72,) * 2, abs=0.1)
     page = document[0].render(scale=709 / width).to_numpy()[..., ::-1][:709, :709]
     document.close()
-    assert np.abs(half(page) - half(shown)).mean() < 3
+    assert np.abs(half(page) - half(shown)).mean() < 4
     with zipfile.ZipFile(tmp_path / "t.ora") as archive:
         first = archive.infolist()[0]
         assert (first.filename, first.compress_type) == ("mimetype", zipfile.ZIP_STORED)
