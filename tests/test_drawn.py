@@ -254,6 +254,12 @@ def test_cleaning_takes_the_paper_and_leaves_the_ink():
     red, green = clean[ink][:, 0].mean(), clean[ink][:, 1].mean()
     assert red > 1.8 * green and red < 90  # it is still the same ink
     assert np.array_equal(cleaned(sheet, 10, 0), sheet)
+    # A dark shape that is larger than any area of a code stays as dark as it was drawn.
+    large = sheet.copy()
+    cv2.circle(large, (200, 200), 130, (50, 40, 40), -1)
+    blob = np.zeros((400, 400), np.uint8)
+    cv2.circle(blob, (200, 200), 125, 1, -1)
+    assert cleaned(large, 10)[blob > 0].max() < 110
     half = cleaned(sheet, 10, 0.5).astype(float)
     assert sheet[~ink].mean() < half[~ink].mean() < clean[~ink].mean()
 

@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from nimble_tile.ui.ladder.ladder import Ladder
     from nimble_tile.ui.rooms.check.desk import CheckDesk
     from nimble_tile.ui.rooms.drafts.desk import DraftDesk
+    from nimble_tile.ui.rooms.drawn.desk import DrawnDesk
     from nimble_tile.ui.rooms.files.desk import FilesDesk
     from nimble_tile.ui.rooms.links.desk import LinksDesk
     from nimble_tile.ui.rooms.logo.desk import LogoDesk
@@ -57,6 +58,7 @@ class MenuWindow(Protocol):
     sweep_desk: SweepDesk
     links_desk: LinksDesk
     studio_desk: StudioDesk
+    drawn_desk: DrawnDesk
     proof: ProofDesk
     theme_name: str
     recent_menu: QMenu
@@ -146,6 +148,9 @@ def build_menus(window: MenuWindow) -> None:
     artwork = bar.addMenu("&Artwork")
     _action(artwork, "&Paint and choose…", window.studio_desk.open, "Ctrl+J")
     _action(artwork, "Pictures made &elsewhere…", window.studio_desk.open_elsewhere)
+    artwork.addSeparator()
+    _action(artwork, "Drawing &template…", window.drawn_desk.open, "Ctrl+Shift+T")
+    _action(artwork, "Bring a drawing &back…", window.drawn_desk.open_back)
 
     check = bar.addMenu("&Check")
     desk = window.check_desk

@@ -32,6 +32,7 @@ from nimble_tile.ui.rooms.blend.desk import BlendDesk
 from nimble_tile.ui.rooms.check.desk import CheckDesk
 from nimble_tile.ui.rooms.code.desk import CodeDesk
 from nimble_tile.ui.rooms.drafts.desk import DraftDesk
+from nimble_tile.ui.rooms.drawn.desk import DrawnDesk
 from nimble_tile.ui.rooms.files.desk import FilesDesk
 from nimble_tile.ui.rooms.finish.desk import FinishDesk
 from nimble_tile.ui.rooms.finish.rung import SMALLEST_PRINT, print_size
@@ -136,6 +137,7 @@ class Window(QMainWindow):
         self.sweep_desk = SweepDesk(tools, self)
         self.links_desk = LinksDesk(tools, self)
         self.studio_desk = StudioDesk(tools, self)
+        self.drawn_desk = DrawnDesk(tools, self)
         self.files = FilesDesk(tools, self.ladder, self)
         self.code, self.picture = self.code_desk.rung, self.picture_desk.rung
         self.blend, self.logo = self.blend_desk.rung, self.logo_desk.rung
@@ -218,8 +220,9 @@ class Window(QMainWindow):
         checks.bench_wanted.connect(proof.close_view)
         checks.mend_wanted.connect(self.mend_desk.take)
         self.sweep_desk.drafts_kept.connect(self._show_shelf)
-        self.studio_desk.drafted.connect(self._show_shelf)
-        self.studio_desk.used.connect(self._studio_used)
+        for desk in (self.studio_desk, self.drawn_desk):
+            desk.drafted.connect(self._show_shelf)
+            desk.used.connect(self._finished_picture)
         self.links_desk.told.connect(self.message.show_short)
         self.message.short.wanted.connect(self.links_desk.shorten)
         self.message.short.unwanted.connect(self.links_desk.unshorten)
@@ -319,7 +322,7 @@ class Window(QMainWindow):
     def _open_message(self) -> None:
         self.ladder.open_rung("message")
 
-    def _studio_used(self) -> None:
+    def _finished_picture(self) -> None:
         """The piece has another picture, blended already: what follows is finishing it."""
         self.ladder.open_rung("finish")
         self.bench.fit()
@@ -383,8 +386,7 @@ class Window(QMainWindow):
         for part in (
             self.ladder, self.bench, self.foot, self.notice, self.progress, self.colour_desk,
             self.proof, self.draft_desk, self.check_desk, self.mend_desk, self.sweep_desk,
-            self.links_desk,
-            self.studio_desk,
+            self.links_desk, self.studio_desk, self.drawn_desk,
         ):  # fmt: skip
             part.dress(theme)
 
@@ -428,7 +430,7 @@ class Window(QMainWindow):
             rung.blockSignals(True)  # hiding them must not wake what is gone
         self._copying.stop()
         for desk in (self.blend_desk, self.check_desk, self.mend_desk, self.sweep_desk,
-                     self.links_desk, self.studio_desk):  # fmt: skip
+                     self.links_desk, self.studio_desk, self.drawn_desk):  # fmt: skip
             desk.stop()
         self.jobs.stop()
         self.prover.stop()

@@ -21,6 +21,12 @@ LARGEST_INK = 9.0
 SMOOTH = 5.0
 """Standard deviation, in modules, of the light on the paper."""
 
+DARK_SHAPE = 0.8
+"""Tone, in parts of the smooth light's, below which a place is no paper."""
+
+FITS = 6
+"""Times that the smooth light is fitted."""
+
 PAPER_WHITE = 250.0
 """Tone of clean paper, of 255."""
 
@@ -78,8 +84,30 @@ def light_on(image: np.ndarray, module: float) -> np.ndarray:
     small = cv2.medianBlur(small, 5)
     window = np.ones((2 * int(LARGEST_INK * unit / 2) + 1,) * 2, np.uint8)
     paper = cv2.morphologyEx(small, cv2.MORPH_CLOSE, window, borderType=cv2.BORDER_REPLICATE)
-    paper = cv2.GaussianBlur(paper.astype(np.float32), (0, 0), SMOOTH * unit)
+    paper = np.maximum(paper.astype(np.float32), 1.0)
+    # A lamp's light is smooth: what lies far below it is a large dark shape, and no paper.
+    smooth = _smooth_light(paper)
+    shape = paper.mean(-1, keepdims=True) < DARK_SHAPE * smooth.mean(-1, keepdims=True)
+    paper = np.where(shape, smooth, paper)
+    paper = cv2.GaussianBlur(paper, (0, 0), SMOOTH * unit)
     return cv2.resize(paper, (width, height), interpolation=cv2.INTER_LINEAR)
+
+
+def _smooth_light(paper: np.ndarray) -> np.ndarray:
+    """A light without edges through the lightest places (float32 h × w × 3): a polynomial of
+    the third degree in its logarithm, fitted again without what lies below it."""
+    height, width = paper.shape[:2]
+    y, x = np.mgrid[-1 : 1 : height * 1j, -1 : 1 : width * 1j]
+    powers = [(i, j) for i in range(4) for j in range(4 - i)]
+    terms = np.stack([x**i * y**j for i, j in powers], -1).reshape(-1, len(powers))
+    tones = np.log(paper.reshape(-1, 3))
+    level = tones.mean(-1)
+    kept = level > np.quantile(level, 0.5)
+    for _ in range(FITS):
+        factors, *_ = np.linalg.lstsq(terms[kept], tones[kept], rcond=None)
+        off = level - (terms @ factors).mean(-1)
+        kept = off > np.log(DARK_SHAPE)
+    return np.exp(terms @ factors).reshape(height, width, 3).astype(np.float32)
 
 
 def cleaned(image: np.ndarray, module: float, strength: float = 1.0) -> np.ndarray:

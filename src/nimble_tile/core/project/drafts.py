@@ -37,6 +37,8 @@ class Draft(Model):
         Passes over those of the usual code.
     fidelity : float or None
         Likeness at viewing distance; None without a picture.
+    revision : int or None
+        Which revision of a drawing by hand it is.
     thumb : bytes
         A small picture of it (PNG); empty where there is none. Not part of the
         JSON form.
@@ -50,6 +52,7 @@ class Draft(Model):
     words: str = Field(default="", max_length=200)
     reach: float | None = Field(default=None, ge=0, le=10)
     fidelity: float | None = Field(default=None, ge=-1, le=1)
+    revision: int | None = Field(default=None, ge=1, le=100_000)
     thumb: bytes = Field(default=b"", exclude=True, repr=False, max_length=MOST_THUMB)
 
     @field_validator("name")

@@ -1,0 +1,1 @@
+"""Drawing by hand: the template goes out, the drawing comes back."""
