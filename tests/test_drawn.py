@@ -1,6 +1,7 @@
 """Drawing by hand: the template, and the way back from a photo of what was drawn."""
 
 import io
+import json
 import zipfile
 from xml.etree import ElementTree
 
@@ -10,6 +11,7 @@ import pypdfium2
 import pytest
 import resvg_py
 from PIL import Image
+from PySide6.QtCore import QPointF
 
 from conftest import LINK
 from nimble_tile.core.errors import UserError
@@ -24,12 +26,16 @@ from nimble_tile.core.output.template import (
     write_template,
 )
 from nimble_tile.core.picture.paper import cleaned, light_on, straightened
+from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Code, Message
+from nimble_tile.core.project.archive import load_project, save
 from nimble_tile.core.rendering import plain_code
 from nimble_tile.core.scan.sampling import spoiled
 from nimble_tile.core.symbol.encode import encode
+from nimble_tile.core.trials.sets import shipped
 from nimble_tile.core.tune.drawn import bring_back, corners_of, symbol_at
 from outside_reader import zbar_reads
+from test_cli import run
 
 
 def symbol_of(level="H", **code):
@@ -269,3 +275,96 @@ def test_the_corner_marks_lie_where_the_sheet_says():
     image = picture(made, 1000)
     for x, y in (sheet_corners(made) + made.first) * 1000 / made.modules:
         assert image[int(y), int(x)].mean() < 140
+
+
+# On the command line ------------------------------------------------------------------------
+
+
+def test_the_command_line_writes_guides_and_templates_and_takes_drawings_back(tmp_path):
+    made = run("guide", "--message", LINK, "--out", tmp_path / "guide.png", "--json")
+    assert made.exit_code == 0 and json.loads(made.stdout)["advice"] == []
+    assert zbar_reads(np.array(Image.open(tmp_path / "guide.png").convert("RGB")), LINK)
+    risky = run("guide", "--message", LINK, "--level", "L", "--quiet-zone", 0, "--out",
+                tmp_path / "risky.png")  # fmt: skip
+    assert "Level L" in risky.stdout and "quiet zone" in risky.stdout
+    for wrong in (("--dark", "red"), ("--width", "9"), ("--version", "41")):
+        result = run("guide", "--message", LINK, *wrong, "--out", tmp_path / "no.png")
+        assert result.exit_code == 2 and not (tmp_path / "no.png").exists()
+    sheet = run("template", "--message", LINK, "--out", tmp_path / "sheet.pdf", "--size", 200,
+                "--json")  # fmt: skip
+    told = json.loads(sheet.stdout)
+    assert told["module"] == pytest.approx(200 / (told["symbol"]["modules"] + 13), abs=0.01)
+    assert (tmp_path / "sheet.pdf").read_bytes().startswith(b"%PDF")
+    photo, _ = photographed(drawn_by_hand(symbol_of()))
+    Image.fromarray(photo).save(tmp_path / "photo.jpg", quality=92)
+    back = run("straighten", tmp_path / "photo.jpg", "--message", LINK, "--out",
+               tmp_path / "back.png", "--json")  # fmt: skip
+    told = json.loads(back.stdout)
+    assert back.exit_code == 0 and told["sure"] and told["verdict"]["verdict"] != "fails"
+    assert zbar_reads(np.array(Image.open(tmp_path / "back.png").convert("RGB")), LINK)
+    corners = ",".join(str(value) for point in told["corners"] for value in point)
+    again = run("straighten", tmp_path / "photo.jpg", "--message", LINK, "--corners", corners,
+                "--out", tmp_path / "again.png", "--json")  # fmt: skip
+    assert json.loads(again.stdout)["sure"]
+    for wrong in (("--corners", "1,2,3"), ("--out", tmp_path / "x.bmp")):
+        assert run("straighten", tmp_path / "photo.jpg", "--message", LINK, "--out",
+                   tmp_path / "y.png", *wrong).exit_code == 2  # fmt: skip
+    blank = tmp_path / "blank.png"
+    Image.new("RGB", (300, 300), "white").save(blank)
+    none = run("straighten", blank, "--message", LINK, "--out", tmp_path / "z.png")
+    assert none.exit_code == 2 and "corners" in none.stderr
+
+
+# In the window -------------------------------------------------------------------------------
+
+
+def test_revisions_are_kept_and_the_last_that_scans_is_marked(
+    window, settle, qtbot, tmp_path, monkeypatch
+):
+    few = tuple(t for t in shipped() if t.name in ("In the hand", "From the side"))
+    monkeypatch.setattr(type(window.proof.prover), "trials", few)
+    window.session.edit("message", "Write", text=LINK)
+    window.session.edit("code", "Level", level="H", raise_level=False)
+    settle(window)
+    opened = window.drawn_desk.open()
+    opened.template_to(tmp_path / "t.ora")
+    qtbot.waitUntil(lambda: (tmp_path / "t.ora").exists(), timeout=20_000)
+    free = opened.template.about
+    opened.view.pointed.emit(QPointF(0.75, 0.5))
+    assert opened.template.about[0] > free[0]
+    good = drawn_by_hand(opened.symbol)
+    bad = drawn_by_hand(opened.symbol, seed=8)
+    middle = bad.shape[0] // 2
+    cv2.circle(bad, (middle, middle), middle // 2, (40, 40, 60), -1)
+    for number, sheet in enumerate((good, bad), 1):
+        path = tmp_path / f"photo {number}.jpg"
+        Image.fromarray(photographed(sheet)[0]).save(path, quality=92)
+        opened.proved = None
+        opened.open_path(path)
+        qtbot.waitUntil(lambda: opened.proved is not None, timeout=60_000)
+        assert opened.way.value == "straight" and opened.back.keep.isEnabled()
+        opened.keep()
+        qtbot.waitUntil(lambda n=number: len(window.session.drafts) == n, timeout=20_000)
+    first, second = window.session.drafts
+    assert (first.revision, second.revision) == (1, 2) and first.name == "Revision 1"
+    assert first.state in ("well", "thin") and second.state == "fails"
+    assert opened.revisions.last == first.key and opened.revisions.count() == 2
+    assert "last one that still scans" in opened.revisions.item(0).toolTip()
+    project = tmp_path / "drawn.ntile"
+    save(window.session.piece, window.pictures, project, window.session.drafts)
+    kept = load_project(project, PictureStore()).drafts
+    assert [draft.revision for draft in kept] == [1, 2]
+    opened.revisions.taken.emit(first.key)
+    settle(window)
+    piece = window.session.piece
+    assert piece.picture == first.piece.picture and piece.blend.strength == 0
+    # By hand: a corner is dragged away and found again.
+    opened.way.set_value("photo")
+    opened._show()
+    opened.view.quad[0] += 12
+    opened.proved = None
+    opened.view.cornered.emit()
+    qtbot.waitUntil(lambda: opened.proved is not None, timeout=60_000)
+    opened.take(np.full((400, 500, 3), 200, np.uint8), "blank")
+    qtbot.waitUntil(lambda: "by hand" in opened.note.text(), timeout=60_000)
+    assert opened.view.quad.shape == (4, 2) and not opened.back.use.isEnabled()

@@ -12,6 +12,7 @@ import click
 
 from nimble_tile import __version__, log, report, standins
 from nimble_tile.cli_desk import desk
+from nimble_tile.cli_draw import guide, straighten, template
 from nimble_tile.cli_options import (
     CornersType,
     Finite,
@@ -351,6 +352,10 @@ def render(project: Path, out: Path, size: int | None, as_json: bool) -> None:
     piece = load(project, pictures)
     if size is not None:
         valid(Finish, {"size": size})
+        if piece.picture.pixels is not None:  # at a whole factor each pixel stays a square
+            from nimble_tile.core.pixelart import whole_size
+
+            size = whole_size(max(pictures.about(piece.picture.digest).size), size)
         piece = piece.edited("finish", size=size)
     _finish(piece, pictures, out, as_json)
 
@@ -486,6 +491,9 @@ main.add_command(mend)
 main.add_command(desk)
 main.add_command(paint)
 main.add_command(describe)
+main.add_command(guide)
+main.add_command(template)
+main.add_command(straighten)
 
 
 def _pixels(path: Path, page: int) -> np.ndarray:

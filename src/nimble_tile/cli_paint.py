@@ -73,8 +73,8 @@ def paint(
             click.echo(f"\rStep {last.step} of {last.steps}", nl=False, err=True)
     if tells:
         click.echo(err=True)
-    _write(out, last.image)
-    verdict = None if symbol is None else _judged(out, symbol)
+    write_image(out, last.image)
+    verdict = None if symbol is None else judged_file(out, symbol)
     unknown = chosen(request).unknown
     if as_json:
         click.echo(json.dumps(_told(out, symbol, verdict) | {"unknown": unknown}))
@@ -87,7 +87,8 @@ def paint(
     sys.exit(0 if verdict is None or verdict.scans else 1)
 
 
-def _write(out: Path, image: np.ndarray) -> None:
+def write_image(out: Path, image: np.ndarray) -> None:
+    """Write an image as PNG or JPEG, by its name."""
     from nimble_tile.core.errors import OutputError
     from nimble_tile.core.files import write_atomically
     from nimble_tile.core.output.raster import save_jpeg, save_png
@@ -97,7 +98,7 @@ def _write(out: Path, image: np.ndarray) -> None:
     write_atomically(out, lambda file: save(image, file, Finish()), OutputError, "write")
 
 
-def _judged(out: Path, symbol: Symbol) -> Verdict:
+def judged_file(out: Path, symbol: Symbol) -> Verdict:
     """What the readers say of the file that was written."""
     from nimble_tile.core.checking.check import check
     from nimble_tile.core.picture.opening import open_picture, read_file

@@ -222,6 +222,26 @@ class Prepare(Model):
     tiles: Tiles = Tiles()
 
 
+class Pixels(Model):
+    """A picture drawn pixel by pixel, each of which stays a square at every size.
+
+    Attributes
+    ----------
+    module : int
+        Pixels a side of a module of the code, 1 to 16.
+    palette : tuple of str
+        Its 2 to 32 colours, ``#rrggbb``.
+    """
+
+    module: int = Field(ge=1, le=16)
+    palette: tuple[str, ...] = Field(min_length=2, max_length=32)
+
+    @field_validator("palette")
+    @classmethod
+    def _colours(cls, value: tuple[str, ...]) -> tuple[str, ...]:
+        return tuple(hex_colour(colour) for colour in value)
+
+
 class Picture(Model):
     """Rung 3: the picture and where the code goes on it.
 
@@ -244,6 +264,8 @@ class Picture(Model):
     whole_pixels : bool
         An upright code takes the nearest size at which every module is a
         whole number of pixels of the finished image.
+    pixels : Pixels or None
+        Where the picture was drawn pixel by pixel.
     """
 
     digest: str | None = None
@@ -255,6 +277,7 @@ class Picture(Model):
     guard: str | None = None
     region: Region | None = None
     whole_pixels: bool = False
+    pixels: Pixels | None = None
 
     _colour = field_validator("ground")(hex_colour)
 

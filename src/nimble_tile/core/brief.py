@@ -29,6 +29,7 @@ from nimble_tile.core.picture.placing import (
 )
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import MAX_SIDE, Piece
+from nimble_tile.core.pixelart import whole_size
 from nimble_tile.core.symbol.encode import Symbol, encode
 from nimble_tile.core.symbol.steering import Steered
 
@@ -127,7 +128,8 @@ class Briefing:
         modules = symbol.side + 2 * piece.code.quiet_zone
         size = self.picture_size(piece)
         if size is not None or not laying.wanted(piece):
-            return natural_size(size, piece.picture.region, modules)
+            natural = natural_size(size, piece.picture.region, modules)
+            return natural if piece.picture.pixels is None else whole_size(max(size), natural)
         module = natural_size(None, None, modules) / modules
         return min(MAX_SIDE, round(max(laying.size_of(self.laid(piece, symbol).extent)) * module))
 

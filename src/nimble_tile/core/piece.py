@@ -27,12 +27,13 @@ from nimble_tile.core.look import Look, Model
 from nimble_tile.core.phonelog import MOST_ENTRIES as MOST_TESTS
 from nimble_tile.core.phonelog import PhoneTest
 
-SCHEMA = 8
+SCHEMA = 9
 """Version of the piece's stored form. 1 had no look, no forms of messages, wrote
 everything outside ASCII as UTF-8 without a mark, and never raised the level.
 Until 2 the code stood upright on the picture as it was, blended by tone or overlay.
 3 knew no logos, captions, surrounds and layouts, 4 no phone log and no steering,
-5 no gentle blend, 6 no drafts beside the piece, 7 no weave."""
+5 no gentle blend, 6 no drafts beside the piece, 7 no weave, 8 no pixel art and no revisions
+of drawings."""
 
 MAX_SIDE = 16_384
 """Longest side of a finished image, in pixels: a 1.4 m poster at 300 dpi."""

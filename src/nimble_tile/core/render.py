@@ -285,7 +285,8 @@ class Renderer:
         """Stages 1 to 3: the picture framed, prepared, on its ground and extended."""
         placed, recall = piece.picture, self._memory.recall
         frame, inner = placed.frame, framed.inner
-        cut_key = (placed.digest, frame, inner)
+        crisp = placed.pixels is not None
+        cut_key = (placed.digest, frame, inner, crisp)
 
         def mask(digest: str) -> np.ndarray:
             kept = self.pictures.mask(digest)
@@ -293,7 +294,7 @@ class Renderer:
 
         cut_out = recall(
             "framed", cut_key,
-            lambda: framing.cut(self.pictures.opened(placed.digest), frame, inner), 2,
+            lambda: framing.cut(self.pictures.opened(placed.digest), frame, inner, crisp), 2,
         )  # fmt: skip
         image, alpha = recall(
             "prepared", (cut_key, placed.prepare),

@@ -48,6 +48,9 @@ THUMB = 320
 LONGEST_SEARCH = 15.0
 """Seconds for which a code is looked for on a picture; hardly any needs more than five."""
 
+GUIDE_SHARES = tuple(np.arange(0.3, 1.0001, 0.025))
+"""Sides of a code with its quiet zone, in parts of the guide's shorter side, that are tried."""
+
 OTHER_ENCODER = (
     "Its code was not made here: use the picture as it is, without making the code stronger."
 )
@@ -64,6 +67,21 @@ def guide_symbol(text: str) -> Symbol:
         except UserError as trouble:
             error = trouble
     raise error
+
+
+def guide_places(symbol: Symbol, size: tuple[int, int]) -> list[np.ndarray]:
+    """Where a guide's code lies on pictures of a size that keep to the guide: in the middle, as
+    large as it may be there."""
+    width, height = size
+    places = []
+    for share in GUIDE_SHARES:
+        half = share * min(size) / 2 * symbol.side / (symbol.side + 2 * tables.QUIET_ZONE)
+        x, y = width / 2, height / 2
+        places.append(
+            np.array([[x - half, y - half], [x + half, y - half], [x + half, y + half],
+                      [x - half, y + half]])
+        )  # fmt: skip
+    return places
 
 
 def unguided_key(recipe: Recipe) -> str:
@@ -315,10 +333,11 @@ class Studio:
 
     def _found(self, pixels: np.ndarray, message: str) -> Suspect:
         """The symbol that stands on a picture that was made elsewhere."""
-        until = time.monotonic() + LONGEST_SEARCH
+        until, symbol = time.monotonic() + LONGEST_SEARCH, guide_symbol(message)
         found = find(
             pixels, message, self.bay, None,
-            lambda: self._ended() or time.monotonic() > until, (guide_symbol(message),),
+            lambda: self._ended() or time.monotonic() > until, (symbol,),
+            guide_places(symbol, (pixels.shape[1], pixels.shape[0])),
         )  # fmt: skip
         return found[0]
 

@@ -33,6 +33,7 @@ if TYPE_CHECKING:
     from nimble_tile.ui.rooms.links.desk import LinksDesk
     from nimble_tile.ui.rooms.logo.desk import LogoDesk
     from nimble_tile.ui.rooms.mend.desk import MendDesk
+    from nimble_tile.ui.rooms.pixels.desk import PixelsDesk
     from nimble_tile.ui.rooms.proof.desk import ProofDesk
     from nimble_tile.ui.rooms.studio.desk import StudioDesk
     from nimble_tile.ui.rooms.sweep.desk import SweepDesk
@@ -59,6 +60,7 @@ class MenuWindow(Protocol):
     links_desk: LinksDesk
     studio_desk: StudioDesk
     drawn_desk: DrawnDesk
+    pixels_desk: PixelsDesk
     proof: ProofDesk
     theme_name: str
     recent_menu: QMenu
@@ -151,6 +153,9 @@ def build_menus(window: MenuWindow) -> None:
     artwork.addSeparator()
     _action(artwork, "Drawing &template…", window.drawn_desk.open, "Ctrl+Shift+T")
     _action(artwork, "Bring a drawing &back…", window.drawn_desk.open_back)
+    artwork.addSeparator()
+    _action(artwork, "Pi&xel art…", window.pixels_desk.open, "Ctrl+Shift+P")
+    _action(artwork, "Begin pixel art &anew…", window.pixels_desk.begin)
 
     check = bar.addMenu("&Check")
     desk = window.check_desk

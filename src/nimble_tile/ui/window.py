@@ -41,6 +41,7 @@ from nimble_tile.ui.rooms.logo.desk import LogoDesk
 from nimble_tile.ui.rooms.mend.desk import MendDesk
 from nimble_tile.ui.rooms.message.rung import MessageRung
 from nimble_tile.ui.rooms.picture.desk import PictureDesk
+from nimble_tile.ui.rooms.pixels.desk import PixelsDesk
 from nimble_tile.ui.rooms.proof.desk import ProofDesk
 from nimble_tile.ui.rooms.studio.desk import StudioDesk
 from nimble_tile.ui.rooms.sweep.desk import SweepDesk
@@ -138,6 +139,7 @@ class Window(QMainWindow):
         self.links_desk = LinksDesk(tools, self)
         self.studio_desk = StudioDesk(tools, self)
         self.drawn_desk = DrawnDesk(tools, self)
+        self.pixels_desk = PixelsDesk(tools, self.bench, self.sight, self)
         self.files = FilesDesk(tools, self.ladder, self)
         self.code, self.picture = self.code_desk.rung, self.picture_desk.rung
         self.blend, self.logo = self.blend_desk.rung, self.logo_desk.rung
@@ -159,7 +161,8 @@ class Window(QMainWindow):
         right = QVBoxLayout()
         right.setContentsMargins(0, 0, 0, 0)
         right.setSpacing(0)
-        for widget in (self.notice, self.middle, self.progress, self.foot, self.shelf):
+        tools = self.pixels_desk.strip
+        for widget in (self.notice, self.middle, tools, self.progress, self.foot, self.shelf):
             right.addWidget(widget, 1 if widget is self.middle else 0)
         middle = QHBoxLayout()
         middle.setContentsMargins(0, 0, 0, 0)
@@ -220,6 +223,7 @@ class Window(QMainWindow):
         checks.bench_wanted.connect(proof.close_view)
         checks.mend_wanted.connect(self.mend_desk.take)
         self.sweep_desk.drafts_kept.connect(self._show_shelf)
+        self.pixels_desk.begun.connect(self._finished_picture)
         for desk in (self.studio_desk, self.drawn_desk):
             desk.drafted.connect(self._show_shelf)
             desk.used.connect(self._finished_picture)
@@ -232,7 +236,8 @@ class Window(QMainWindow):
     # The piece and its results ---------------------------------------------
 
     def _show_piece(self, piece: Piece) -> None:
-        for desk in (self.picture_desk, self.blend_desk, self.finish_desk, self.links_desk):
+        for desk in (self.picture_desk, self.blend_desk, self.finish_desk, self.links_desk,
+                     self.pixels_desk):  # fmt: skip
             desk.follow(piece)
         self.ladder.show_piece(piece, self.answer.shown)
         for action, label, name in (
@@ -386,7 +391,7 @@ class Window(QMainWindow):
         for part in (
             self.ladder, self.bench, self.foot, self.notice, self.progress, self.colour_desk,
             self.proof, self.draft_desk, self.check_desk, self.mend_desk, self.sweep_desk,
-            self.links_desk, self.studio_desk, self.drawn_desk,
+            self.links_desk, self.studio_desk, self.drawn_desk, self.pixels_desk,
         ):  # fmt: skip
             part.dress(theme)
 

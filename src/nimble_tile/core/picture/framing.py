@@ -172,10 +172,36 @@ def inner_framed(image: np.ndarray, frame: Frame, extent: tuple[int, int]) -> np
 
 
 def cut(
-    opened: Opened, frame: Frame, extent: tuple[int, int]
+    opened: Opened, frame: Frame, extent: tuple[int, int], crisp: bool = False
 ) -> tuple[np.ndarray, np.ndarray | None]:
-    """An opened picture turned and cropped, with its alpha; see `inner_framed`."""
+    """An opened picture turned and cropped, with its alpha; see `inner_framed`.
+
+    `crisp`: its pixels stay squares, whatever the size.
+    """
+    if crisp:
+        enlarged = [None if part is None else squares(part, frame, extent)
+                    for part in (opened.rgb, opened.alpha)]  # fmt: skip
+        return with_alpha(*enlarged, _grown(frame, enlarged[0], opened.rgb), extent)
     return with_alpha(opened.rgb, opened.alpha, frame, extent)
+
+
+def squares(image: np.ndarray, frame: Frame, extent: tuple[int, int]) -> np.ndarray:
+    """An image with each pixel as a square of so many pixels that it shrinks to `extent`, if
+    anything: at whole factors nothing is resampled then."""
+    left, top, right, bottom = frame.crop
+    height, width = image.shape[:2]
+    if frame.turn % 180:
+        height, width = width, height
+    across = extent[0] / max(1, width - left - right)
+    down = extent[1] / max(1, height - top - bottom)
+    factor = max(1, math.ceil(max(across, down) - 1e-6))
+    return image.repeat(factor, 0).repeat(factor, 1)
+
+
+def _grown(frame: Frame, enlarged: np.ndarray, image: np.ndarray) -> Frame:
+    """The frame of an image that was enlarged."""
+    factor = enlarged.shape[0] // image.shape[0]
+    return frame.model_copy(update={"crop": tuple(factor * side for side in frame.crop)})
 
 
 def with_alpha(

@@ -122,6 +122,14 @@ class PictureStore:
             self._masks.add(digest)
         return digest
 
+    def add_own(self, data: bytes, name: str) -> str:
+        """Take in a drawing that the program itself has made: it needs no worker, and is forgotten
+        with the masks when nothing refers to it any more, as each stroke leaves one behind."""
+        digest = self._take(data, lambda: open_picture.here(data, name))
+        with self._lock:
+            self._masks.add(digest)
+        return digest
+
     def keep_only(self, digests: Iterable[str], masks_alone: bool = False) -> None:
         """Forget files that nothing refers to any more.
 

@@ -138,6 +138,7 @@ def find(
     region: tuple[float, float, float, float] | None = None,
     stop: Callable[[], bool] = lambda: False,
     symbols: Sequence[Symbol] = (),
+    places: Sequence[np.ndarray] = (),
 ) -> list[Suspect]:
     """The symbols that may stand on a picture, surest first.
 
@@ -153,6 +154,8 @@ def find(
         Asked all the time; True: what was found until then must do.
     symbols : sequence of Symbol
         Those that it may be, where they are known.
+    places : sequence of ndarray, 4 × 2
+        Corners between which it may lie, without quiet zone.
 
     Raises
     ------
@@ -160,7 +163,7 @@ def find(
         None does; what stands in the way is said.
     """
     view, scale = seen_at(to_grey(image), LOOK_SIDE)
-    known, symbols = [], [symbol for symbol in symbols if means(symbol.text, text)]
+    known, symbols = list(places), [symbol for symbol in symbols if means(symbol.text, text)]
     for outcome in bay.read(view):
         for reading in outcome.readings:
             if len(reading.corners) != 4:

@@ -82,11 +82,6 @@ class Jobs(QObject):
     def busy(self) -> bool:
         return self._open > 0
 
-    @property
-    def waiting(self) -> int:
-        """Jobs that have not begun."""
-        return self._queue.qsize()
-
     def start(
         self,
         work: Callable[[Progress], Any],
@@ -111,16 +106,18 @@ class Jobs(QObject):
         if job is not None and job.progress is not None:
             job.progress.cancel()
 
-    def clear(self) -> None:
-        """Drop the jobs that wait."""
+    def clear(self) -> list[Callable[[Progress], Any]]:
+        """Drop the jobs that wait; gives back what they would have worked on."""
+        dropped = []
         while True:
             try:
                 job = self._queue.get_nowait()
             except queue.Empty:
-                return
+                return dropped
             if job is None:  # the end was asked for already
                 self._queue.put(None)
-                return
+                return dropped
+            dropped.append(job.work)
             self._open -= 1
 
     def stop(self) -> None:

@@ -138,7 +138,7 @@ class FinishRung(PagedRung):
         self._export_box = QWidget()
         self.size = NumberBox("Longer side", 64, MAX_SIDE, "px", 64)
         self.size.edited.connect(
-            lambda n: session.edit("finish", "Change the size", "size", size=n)
+            lambda n: session.edit("finish", "Change the size", "size", size=self._whole(n))
         )
         self.natural = QPushButton("As the picture")
         self.natural.clicked.connect(
@@ -266,6 +266,18 @@ class FinishRung(PagedRung):
                 f"{count} codewords."
             )
         self.caption.show_notes(self._laid.notes if self._laid else (), cost)
+
+    def _whole(self, size: int) -> int:
+        """A size at which pixel art keeps whole pixels; any other as it is."""
+        picture = self.session.piece.picture
+        if picture.pixels is None:
+            return size
+        from nimble_tile.core.pixelart import whole_size
+
+        side = max(self.session.pictures.about(picture.digest).size)
+        whole = whole_size(side, size)
+        self.size.set_value(whole)
+        return whole
 
     # Showing ---------------------------------------------------------------
 

@@ -74,7 +74,8 @@ class StudioWindow(SideWindow):
         self.studio: Studio | None = None
         self.candidates: dict[int, Candidate] = {}
         self._growing = 0  # the candidate that is being painted
-        self._working = 0  # jobs that are not done
+        self._down = False  # the board is closed
+        self._runs: list[Callable] = []  # studio work that is not done
         self._build()
         self._lay_out()
         self.setAcceptDrops(True)
@@ -272,7 +273,7 @@ class StudioWindow(SideWindow):
 
     def _run(self, what: str, job: Callable[[Studio], None]) -> None:
         """Work with a studio in the background."""
-        tools, self._working = self.tools, self._working + 1
+        tools = self.tools
 
         def run(progress) -> bool:
             studio = Studio(
@@ -289,16 +290,28 @@ class StudioWindow(SideWindow):
                 studio.close()
             return True
 
+        def ended(answer: Callable) -> Callable:
+            def hear(result) -> None:
+                self._runs.remove(run)
+                self._rest()
+                answer(result)
+
+            return hear
+
         self.say(f"{what}\u2026")
         self.hold_trials(True)
-        self.jobs.start(run, lambda _: self._done(), self._failed)
+        self._runs.append(run)
+        self.jobs.start(run, ended(lambda _: self._done()), ended(self._failed))
         self._offer()
 
+    @property
+    def working(self) -> bool:
+        """Whether something is painted, tried or mended."""
+        return bool(self._runs)
+
     def _done(self) -> None:
-        self._working -= 1
-        self._rest()
         waiting = sum(c.state == "waiting" for c in self.candidates.values())
-        if self._working:
+        if self.working:
             return
         told = self.summary()
         if waiting:
@@ -306,12 +319,10 @@ class StudioWindow(SideWindow):
         self.say(told)
 
     def _failed(self, error: UserError) -> None:
-        self._working -= 1
-        self._rest()
         self.say(str(error), "error")
 
     def _rest(self) -> None:
-        if not self._working:
+        if not self.working:
             self.hold_trials(False)
             self.bar.hide()
             self._growing = 0
@@ -319,18 +330,20 @@ class StudioWindow(SideWindow):
         self.refresh()
 
     def _stop_or_go(self) -> None:
-        if self._working:
+        if self.working:
             self.halt()
         else:
             self.work()
 
     def halt(self) -> None:
         """End what is being worked on; what is not known yet waits for the next time."""
-        dropped = self.jobs.waiting
+        for work in self.jobs.clear():
+            if work in self._runs:
+                self._runs.remove(work)
         super().halt()
-        self._working -= dropped
         if self.studio is not None:
             self.studio.stop()
+        self._rest()
 
     def _take(self, told: Told) -> None:
         """The studio tells something."""
@@ -474,10 +487,7 @@ class StudioWindow(SideWindow):
             if troubles:
                 self.say(" ".join(troubles[:3]), "error")
 
-        self.jobs.start(read, done, self._failed_to_read)
-
-    def _failed_to_read(self, error: UserError) -> None:
-        self.say(str(error), "error")
+        self.jobs.start(read, done, self._failed)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         welcome(event)
@@ -533,6 +543,8 @@ class StudioWindow(SideWindow):
 
     def refresh(self) -> None:
         """Show the board as it is."""
+        if self._down:
+            return
         found = self.board.candidates()
         self.candidates = {c.id: c for c in found}
         self.view.show_all(found, str(self.order.value), self.fold_away.isChecked())
@@ -582,7 +594,7 @@ class StudioWindow(SideWindow):
 
     def _offer(self) -> None:
         """What can be done now."""
-        busy = self._working > 0
+        busy = self.working
         waiting = sum(c.state == "waiting" for c in self.candidates.values())
         self.stop_it.setVisible(busy or waiting > 0)
         self.stop_it.setText("Stop" if busy else f"Go on ({waiting})")
@@ -609,7 +621,7 @@ class StudioWindow(SideWindow):
     def showEvent(self, event) -> None:
         super().showEvent(event)
         waiting = sum(c.state == "waiting" for c in self.candidates.values())
-        if waiting and not self._working:
+        if waiting and not self.working:
             self.say(f"{waiting} candidates of before still wait. Press Go on.")
         elif not self.candidates:
             painter = next(iter(painters().values()))
@@ -633,4 +645,5 @@ class StudioWindow(SideWindow):
         self.watcher.stop()
         super().shut_down()
         self._looker.stop()
+        self._down = True
         self.board.close()
