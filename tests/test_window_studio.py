@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QMessageBox
 from conftest import LINK, encoded, photograph
 from nimble_tile.core.rendering import plain_code
 from nimble_tile.core.trials.sets import shipped
+from nimble_tile.core.tune import mend as core_mend
 from nimble_tile.standins import prompt
 from nimble_tile.standins.painter.words import understand
 from nimble_tile.studio.making import guide_symbol
@@ -166,6 +167,8 @@ def elsewhere(opacity, seed):
 
 
 def test_the_guide_goes_out_and_pictures_come_in(studio, window, qtbot, tmp_path, monkeypatch):
+    monkeypatch.setattr(core_mend, "WEAKENING_STEPS", (0.2,))
+    monkeypatch.setattr(core_mend, "LADDER", (0.5, 0.7, 0.9))
     fold = studio.elsewhere
     fold.set_message(LINK)
     assert "Level H" in fold.told.text() and fold.symbol.level == "H"

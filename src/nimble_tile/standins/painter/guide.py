@@ -25,8 +25,21 @@ COARSE, FINE = 1.1, 0.22
 FINEST = 0.8
 """Share of the steps from which single modules are wanted as such."""
 
-MARGIN = 0.62
+MARGIN = 0.68
 """Distance of dark from light modules, 0 to 1, that is wanted for each unit of weight."""
+
+OWN_COLOURS = 0.9
+"""How far what grows darker or lighter takes on the scene's own colours at such tones."""
+
+TONES = 9
+"""Standard deviation, in steps of 255, of the scene's colours over its tones."""
+
+FEW = 0.02
+"""Weight of a grey where the scene has no such tone."""
+
+UNEVEN = 0.12
+"""Modules by which edges of modules are off, as a hand would draw them; those of finders, which
+readers measure, half as much."""
 
 MIDDLING = (0.30, 0.68)
 """Tones round which modules are set off from each other."""
@@ -55,10 +68,12 @@ class Pull:
     guides : sequence of Guide
     width, height : int
         Of the painting; codes fill its middle square.
+    seed : int
+        Of the unevenness of edges.
     """
 
-    def __init__(self, guides: tuple[Guide, ...], width: int, height: int) -> None:
-        self.guides = guides
+    def __init__(self, guides: tuple[Guide, ...], width: int, height: int, seed: int = 0) -> None:
+        self.guides, self.seed = guides, seed
         self.side = min(width, height)
         left, top = (width - self.side) // 2, (height - self.side) // 2
         self.box = slice(top, top + self.side), slice(left, left + self.side)
@@ -79,7 +94,21 @@ class Pull:
         corners = np.zeros_like(guide.dark, np.float32)
         corners[:8, :8] = corners[:8, -8:] = corners[-8:, :8] = 1
         finder = cv2.resize(np.pad(corners, QUIET), size, interpolation=cv2.INTER_NEAREST)
-        return own, beside, finder, module
+        return self._uneven(own, finder, module), beside, finder, module
+
+    def _uneven(self, sign: np.ndarray, finder: np.ndarray, module: float) -> np.ndarray:
+        """The modules with edges that are not quite straight."""
+        rng = np.random.default_rng([self.seed, 29])
+        count = max(4, round(self.side / (0.7 * module)))
+        columns, rows = np.meshgrid(*[np.arange(self.side, dtype=np.float32)] * 2)
+        even = 1 - 0.5 * finder
+        off = [
+            even * cv2.resize(rng.normal(0, UNEVEN * module, (count, count)).astype(np.float32),
+                       (self.side, self.side), interpolation=cv2.INTER_CUBIC)
+            for _ in range(2)
+        ]  # fmt: skip
+        return cv2.remap(sign, columns + off[0], rows + off[1], cv2.INTER_LINEAR,
+                         borderMode=cv2.BORDER_REPLICATE)  # fmt: skip
 
     def step(self, scene: np.ndarray, at: float, steps: int) -> np.ndarray:
         """One step: what is to be painted at this share of all steps.
@@ -155,12 +184,43 @@ class Pull:
         )
 
     def painted(self, scene: np.ndarray) -> np.ndarray:
-        """The scene with the change that has grown so far (a new array)."""
+        """The scene with the change that has grown so far (a new array).
+
+        What grows darker or lighter takes on the colours that the scene itself has at such
+        tones, so that a code in a sunset is made of its violets and its gold.
+        """
         made = scene.copy()
         part = made[self.box]
-        change = self.change[..., None]
-        # Darker keeps the hue; lighter goes towards a light of the same hue.
-        darker = part * np.clip(1 + change / np.maximum(part.mean(-1, keepdims=True), 0.12), 0, 1)
-        lighter = part + np.maximum(change, 0) * (1.0 - 0.15 * part)
-        made[self.box] = np.clip(np.where(change < 0, darker, lighter), 0, 1)
+        tone = self._tone(scene)
+        after = np.clip(tone + self.change, 0, 1)
+        curve = self._colours(part, tone)
+        before_, after_ = (cv2.LUT(cv2.merge([np.rint(255 * t).astype(np.uint8)] * 3), curve)
+                           for t in (tone, after))  # fmt: skip
+        shifted = part + OWN_COLOURS * (after_ - before_)
+        # Tones are what readers see: they are exactly as wanted.
+        missing = after - cv2.cvtColor(shifted.astype(np.float32), cv2.COLOR_RGB2GRAY)
+        darker = shifted * np.clip(
+            1 + missing / np.maximum(shifted.mean(-1), 0.12), 0, None
+        )[..., None]  # fmt: skip
+        lighter = shifted + missing[..., None]
+        made[self.box] = np.clip(np.where(missing[..., None] < 0, darker, lighter), 0, 1)
         return made
+
+    def _colours(self, part: np.ndarray, tone: np.ndarray) -> np.ndarray:
+        """The scene's mean colour at each tone (float32 1 × 256 × 3), smooth, from black to
+        white."""
+        step = max(1, self.side // 160)
+        tones = np.rint(255 * tone[::step, ::step]).astype(int).ravel()
+        colours = part[::step, ::step].reshape(-1, 3)
+        weight = np.bincount(tones, minlength=256).astype(np.float32)
+        sums = np.stack(
+            [np.bincount(tones, colours[:, k], 256) for k in range(3)], -1
+        ).astype(np.float32)  # fmt: skip
+        # Where the scene has none of a tone, grey of that tone with a little of its neighbours.
+        level = (np.arange(256, dtype=np.float32) / 255)[:, None]
+        sums += FEW * level
+        weight = weight + FEW
+        size = 1, 6 * TONES + 1
+        smooth = [cv2.GaussianBlur(a.reshape(256, -1), size, TONES) for a in (sums, weight)]
+        curve = smooth[0] / smooth[1].reshape(256, 1)
+        return np.ascontiguousarray(curve[None], np.float32)

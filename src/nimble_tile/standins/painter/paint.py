@@ -90,7 +90,7 @@ def paint(request: Request, stop: Callable[[], bool] = lambda: False) -> Iterato
     rough = float(np.prod([MOODS[mood].rough for mood in what.moods])) if what.moods else 1.0
     rng = np.random.default_rng([request.seed, 17])
     medium = MEDIUMS[what.medium](request.width, request.height, rng, rough)
-    pull = Pull(request.guides, request.width, request.height)
+    pull = Pull(request.guides, request.width, request.height, request.seed)
     for number in range(1, request.steps + 1):
         if stop():
             raise Stopped

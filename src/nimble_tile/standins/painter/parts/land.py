@@ -2,11 +2,26 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 
 from nimble_tile.standins.painter.colours import lightness, mix
 from nimble_tile.standins.painter.stage import Stage, smooth
+
+
+@dataclass(frozen=True, eq=False)
+class Course:
+    """Where a river runs: its middle (x, y) and half its width, from the horizon to the foot."""
+
+    x: np.ndarray
+    y: np.ndarray
+    half: np.ndarray
+
+    def at(self, y: float) -> tuple[float, float]:
+        """The middle and half the width at a height."""
+        return float(np.interp(y, self.y, self.x)), float(np.interp(y, self.y, self.half))
 
 
 def hills(
@@ -86,6 +101,53 @@ def water(s: Stage, top: float, foot: float = 1.0, calm: float = 0.6) -> None:
     cover = np.clip((s.down - line[None]) * s.height + 0.5, 0, 1)
     cover *= np.clip((foot - s.down) * s.height + 0.5, 0, 1)
     s.lay(cover, np.clip(body, 0, 1))
+
+
+def meadows(s: Stage, top: float, width: float, at: float) -> Course:
+    """Flat land from `top` down with a river in it; the water must be there already.
+
+    Parameters
+    ----------
+    s : Stage
+    top : float
+        Where the land begins.
+    width : float
+        Of the river at the foot of the picture, in parts of the width.
+    at : float
+        Where it comes to the foot.
+    """
+    t = np.linspace(0, 1, 90)
+    bend, phase = s.between(0.16, 0.26), s.between(0, 2 * np.pi)
+    # Bends lie the closer together the farther away they are.
+    wind = np.sin(phase + 7.5 * t**0.55) - np.sin(phase + 7.5)
+    x = at + (s.between(0.4, 0.6) - at) * (1 - t) + bend * wind * (0.12 + 0.88 * t)
+    y = top + (1.04 - top) * t**1.55
+    half = 0.5 * width * (0.035 + 0.965 * t**1.6)
+    outline = np.vstack([np.column_stack([x - half, y]), np.column_stack([x + half, y])[::-1]])
+    river = s.shape(outline)
+    line = top - 0.004 * s.ridge(0.3, 4)
+    cover = np.clip((s.down - line[None]) * s.height + 0.5, 0, 1)
+    depth = np.clip((s.down - top) / max(1 - top, 0.05), 0, 1)[..., None]
+    grass = mix(s.colours.mid, s.colours.glow, 0.12)
+    surface = s.noise(0.02, 4, 0.3)[..., None] * (0.05 + 0.14 * depth)
+    fields = 0.05 * np.sign(s.noise(0.12, 2, 0.25))[..., None] * (1 - depth)
+    body = s.afar(grass, 0.45) * (1 - depth) + mix(grass, s.colours.near, 0.5) * depth
+    s.lay(cover * (1 - river), np.clip(body * (1 + surface + fields), 0, 1))
+    # The far bank shows its earth over the water.
+    down = np.float32([[1, 0, 0], [0, 1, 0.014 * s.height]])
+    below = cv2.warpAffine(river, down, (s.width, s.height))
+    bank = river * (1 - below) * np.clip(depth[..., 0] * 3 + 0.15, 0, 1)
+    s.lay(0.85 * bank, s.shaded(mix(s.colours.near, grass, 0.25) * 0.7, 0.2, 0.01))
+    tufts, size = [], []
+    for edge in (-1, 1):
+        for k in range(14, 90, 1):
+            if s.often(0.7):
+                foot = x[k] + edge * half[k] * s.between(0.98, 1.12), y[k] + 0.004
+                high = (0.006 + 0.05 * t[k] ** 1.4) * s.between(0.5, 1.2)
+                tufts.append([foot, (foot[0] + s.between(-0.4, 0.4) * high, foot[1] - high)])
+                size.append(0.0012 + 0.003 * t[k])
+    s.lay(0.9 * s.lines(tufts, size), mix(s.colours.near, grass, 0.35))
+    return Course(x, y, half)
 
 
 def shore(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 
 from nimble_tile.standins.painter.colours import mix
@@ -9,15 +10,24 @@ from nimble_tile.standins.painter.stage import Stage, disc_at, smooth
 
 
 def wall(s: Stage, colour: np.ndarray) -> None:
-    """The wall of a room, lighter towards the light."""
+    """The wall of a room, lighter towards the light, with a window's light on it."""
     away = np.hypot(s.across - s.light[0], s.down - s.light[1])[..., None]
     s.image[:] = np.clip(s.shaded(colour, 0.05, 0.06) * (1.12 - 0.5 * away), 0, 1)
+    slant = 0.35 * np.sign(0.5 - s.light[0])
+    left = 0.5 + slant * 0.4 + s.between(-0.08, 0.08)
+    for column in range(2):
+        for row in range(2):
+            x, y = left + 0.13 * (column - 1), 0.08 + 0.2 * row
+            pane = [(x, y), (x + 0.115, y), (x + 0.115 + 0.18 * slant, y + 0.18),
+                    (x + 0.18 * slant, y + 0.18)]  # fmt: skip
+            light = cv2.GaussianBlur(s.shape(pane), (0, 0), 0.006 * s.width)
+            s.lay(0.16 * light, mix(s.colours.glow, np.ones(3), 0.3))
 
 
 def table(s: Stage, top: float, cloth: bool = True) -> None:
     """A table in front, with a cloth that hangs in folds."""
     colour = (
-        mix(s.colours.accent, s.colours.low, 0.35)
+        mix(mix(s.colours.accent, s.colours.low, 0.55), s.colours.near, 0.12)
         if cloth
         else mix(s.colours.near, s.colours.mid, 0.5)
     )
@@ -28,8 +38,11 @@ def table(s: Stage, top: float, cloth: bool = True) -> None:
         * np.clip((s.down - top - 0.2) * 6, 0, 1)
     )
     depth = np.clip((s.down - top) * 1.4, 0, 1)
-    body = s.shaded(colour, 0.08, 0.03) * (1.08 - 0.35 * depth + folds)[..., None]
+    away = np.abs(s.across - s.light[0])
+    body = s.shaded(colour, 0.07, 0.03) * (1.12 - 0.3 * depth - 0.22 * away + folds)[..., None]
     s.lay(surface, np.clip(body, 0, 1))
+    edge = s.lines([[(-0.1, top), (1.1, top)]], 0.006)
+    s.lay(0.55 * edge, mix(colour, np.ones(3), 0.35))
 
 
 def turned(s: Stage, x: float, foot: float, profile, colour: np.ndarray) -> None:

@@ -39,9 +39,14 @@ def _on_table(s: Stage, a: Asked, foot: float) -> None:
         elif thing == "candle":
             table.candle(s, at, y + 0.02, 0.3)
     if "fruit" in wanted:
-        for t in sorted(s.between(0, 1) for _ in range(int(s.rng.integers(3, 7)))):
+        # Most lie together, one or two have rolled away.
+        heap = s.between(0.3, 0.7)
+        for t in sorted(s.between(0, 1) for _ in range(int(s.rng.integers(5, 10)))):
             tint = mix(s.colours.accent, s.colours.glow, s.between(0.0, 0.8))
-            table.fruit(s, s.between(0.12, 0.88), foot + 0.1 + 0.22 * t, 0.09 + 0.04 * t, tint)
+            if s.often(0.3):
+                tint = mix(s.colours.mid, s.colours.glow, 0.45)
+            x = heap + s.rng.normal(0, 0.11) if s.often(0.75) else s.between(0.1, 0.9)
+            table.fruit(s, x, foot + 0.08 + 0.2 * t, 0.085 + 0.035 * t, tint)
     for thing in a.things:
         if thing in ("cat", "owl"):
             draw, size = ANIMALS[thing]

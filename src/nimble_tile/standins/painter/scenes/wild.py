@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from nimble_tile.standins.painter.colours import mix
-from nimble_tile.standins.painter.parts import land, plants, sky, table
+from nimble_tile.standins.painter.parts import built, land, life, plants, sky, table
 from nimble_tile.standins.painter.scenes.asked import (
+    WATERY,
     Asked,
     air,
     near,
@@ -64,19 +65,58 @@ def lake(s: Stage, a: Asked) -> None:
 
 def river(s: Stage, a: Asked) -> None:
     """A river that winds through meadows."""
-    s.horizon = s.between(0.34, 0.46)
+    s.horizon = s.between(0.32, 0.44)
     open_sky(s, a)
     land.hills(s, s.horizon - 0.02, 0.5, 0.75, 0.07)
     land.hills(s, s.horizon + 0.01, 0.5, 0.5, 0.04)
-    plants.woods(s, s.horizon + 0.03, 0.07, 0.4)
+    plants.woods(s, s.horizon + 0.02, 0.05, 0.5)
     air(s, a)
-    land.water(s, s.horizon + 0.03)
-    for side in (s.between(-0.05, 0.18), s.between(0.82, 1.05)):
-        land.shore(s, s.between(s.horizon + 0.06, s.horizon + 0.2), side, near(s), 2.6)
-    on_water(s, a, s.horizon + 0.06)
+    land.water(s, s.horizon + 0.02, calm=0.8)
+    course = land.meadows(s, s.horizon + 0.02, s.between(0.4, 0.62), s.between(0.25, 0.75))
+    for _ in range(int(s.rng.integers(2, 5))):  # trees along the banks
+        y = s.between(s.horizon + 0.06, s.horizon + 0.22)
+        x, half = course.at(y)
+        side = -1 if s.often(0.5) else 1
+        tint = s.afar(near(s), 0.45 - (y - s.horizon))
+        high = 0.05 + 0.7 * (y - s.horizon)
+        plants.tree(s, x + side * (half + s.between(0.03, 0.16)), y, high, tint)
+    _on_river(s, a, course)
     if "grass" not in a.without:
-        plants.grass(s, 1.02, 0.12, 220)
-    on_land(s, rest(a), 0.7)
+        plants.grass(s, 1.02, 0.1, 160)
+    if a.may("flowers") and s.often(0.5):
+        plants.flowers(s, 0.86, 120)
+    on_land(s, rest(a), 0.72)
+
+
+def _on_river(s: Stage, a: Asked, course: land.Course) -> None:
+    """What is on the river, or stands by it."""
+    others = []
+    for thing in a.things:
+        y = s.between(0.66, 0.84)
+        x, half = course.at(y)
+        if thing == "boat":
+            built.boat(s, x, y, min(1.1 * half, 0.24))
+        elif thing == "sail":
+            built.boat(s, x, y, min(0.9 * half, 0.2), True)
+        elif thing == "swan":
+            white = mix(s.colours.low, np.ones(3), 0.7)
+            for _ in range(2):
+                life.silhouette(s, life.SWAN, x + s.between(-0.5, 0.5) * half, y, 0.1, white)
+        elif thing == "heron":
+            side = -1 if x > 0.5 else 1
+            life.heron(s, x + side * 0.8 * half, y + 0.08, 0.28, s.colours.near)
+        elif thing == "willow":
+            y = s.between(s.horizon + 0.18, s.horizon + 0.28)
+            x, half = course.at(y)
+            side = -1 if x > 0.5 else 1
+            plants.willow(s, x + side * (half + 0.12), y, 0.42, near(s))
+        elif thing == "bridge":
+            y = s.horizon + 0.14
+            x, half = course.at(y)
+            built.bridge(s, y, 0.1, 2)
+        elif thing in WATERY:
+            others.append(thing)
+    on_water(s, Asked(others, a.without), s.horizon + 0.1)
 
 
 def coast(s: Stage, a: Asked) -> None:
