@@ -179,7 +179,7 @@ def test_a_copy_that_cannot_be_kept_is_told_once(window, settle, qtbot, tmp_path
 
 
 def test_demo_pieces_and_pictures_are_reached_by_name(window, settle, qtbot):
-    assert set(window.demo_actions) == set(PIECE_TITLES) and len(window.artwork_actions) == 8
+    assert set(window.demo_actions) == set(PIECE_TITLES) and len(window.artwork_actions) == 9
     window.demo_actions["walk-ticket"].trigger()
     qtbot.waitUntil(lambda: window.session.piece.surround.kind == "ticket", timeout=10_000)
     settle(window)

@@ -17,7 +17,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QWidget
 
 from nimble_tile.core.piece import Piece
-from nimble_tile.demo import demo_pieces
+from nimble_tile.demo import LINK, artwork, demo_pieces
 from nimble_tile.ui.app import application
 from nimble_tile.ui.bench.bench import Lens
 from nimble_tile.ui.window import Window
@@ -84,7 +84,6 @@ class Photographer:
         window.ladder.open(-1)
         window.bench.setFocus()
         self.prove()
-        self.take("trials")
         wall.turn_to("limits")
         self.wait(lambda: all(r.reached is not None for r in wall.limits.rows.values()))
         window.sight.look_through(Lens.BLOCKS)
@@ -162,6 +161,59 @@ class Photographer:
         mender.grab().save(str(self.folder / "mend.png"))
         mender.close()
 
+    def studio(self) -> None:
+        """A board of candidates, one of them mended and chosen."""
+        desk = self.window.studio_desk
+        made = desk.open()
+        made.resize(1280, 800)
+        made.describe.rough.setText("heron at dusk")
+        made.describe.propose()
+        made.describe.set_text("marsh with heron and moon, dusk, glowing, calm, oil")
+        made.guides.size.set_value(512)
+        made.varied.seeds.set_value(4)
+        made.varied.weights.setText("0.45, 0.6, 0.75")
+        made.many.click()
+        self.wait(lambda: not made.working, 400)
+        near = [c for c in made.candidates.values() if c.near and c.reach]
+        chosen = max(near, key=lambda c: c.reach)
+        made.view.choose(chosen.id)
+        made.mend()
+        self.wait(lambda: not made.working, 400)
+        made.view.choose(chosen.id)
+        made.star(4)
+        self.rest(1)
+        made.grab().save(str(self.folder / "studio.png"))
+        made.close()
+
+    def drawn(self) -> None:
+        """A photo of a drawing with its corners, and a revision."""
+        self.window.session.edit("message", "Write", text=LINK)
+        self.window.session.edit("code", "Level", level="H", raise_level=False)
+        self.settle()
+        made = self.window.drawn_desk.open()
+        made.resize(1280, 800)
+        self.rest(1)
+        path = self.scratch / "drawing.jpg"
+        path.write_bytes(artwork("drawing"))
+        made.open_path(path)
+        self.wait(lambda: made.proved is not None, 120)
+        made.keep()
+        self.wait(lambda: made.revisions.count() == 1)
+        made.way.set_value("photo")
+        made._show()
+        self.rest(0.5)
+        made.grab().save(str(self.folder / "drawing.png"))
+        made.close()
+
+    def pixels(self) -> None:
+        """Pixel art under the pencil."""
+        self.start("pixel-heron")
+        self.window.pixels_desk.take_up()
+        self.window.pixels_desk.strip.palette.choose(2)
+        self.window.bench.fit()
+        self.take("pixels-dark")
+        self.window.pixels_desk.put_away()
+
     def links(self) -> None:
         """The link desk with three links, one of them followed for two weeks."""
         import numpy as np
@@ -236,10 +288,8 @@ class Photographer:
         box.cards["woven"].click()
         self.study()
         self.settle()
-        for theme in ("dark", "light"):
-            window.choose_theme(theme)
-            self.reveal(box)
-            self.take("proposals-dark" if theme == "dark" else "proposals")
+        self.reveal(box)
+        self.take("proposals")
         box.set_open(False)
 
     def reveal(self, widget: QWidget) -> None:
@@ -293,10 +343,8 @@ def main(folder: Path) -> None:
         camera.start("woven-poster")
         window.blend.proposals.set_open(False)
         camera.study()
-        for theme in ("dark", "light"):
-            window.choose_theme(theme)
-            camera.reveal(window.blend.method)
-            camera.take("weave-dark" if theme == "dark" else "weave")
+        camera.reveal(window.blend.method)
+        camera.take("weave")
         camera.settle()
         window.files.export_to(camera.scratch / "lantern-walk-poster.png")
         camera.wait(lambda: window.finish.proof.proof is not None)
@@ -313,6 +361,7 @@ def main(folder: Path) -> None:
         window.ladder.open(5)
         window.choose_theme("dark")
         camera.links()
+        camera.pixels()
         camera.start("lantern-walk-poster")
 
         window.choose_theme("dark")
@@ -328,6 +377,8 @@ def main(folder: Path) -> None:
         camera.variants()
         window.choose_theme("light")
         camera.proof()
+        camera.studio()
+        camera.drawn()
         window.shut_down()
 
 

@@ -6,17 +6,26 @@ import tempfile
 from importlib.resources import files
 from pathlib import Path
 
+import numpy as np
+
 from nimble_tile.core.additions import Backing, Caption, Captions, Logo, Logos, Surround
+from nimble_tile.core.artwork import Pixels
 from nimble_tile.core.details import Event
 from nimble_tile.core.errors import ProjectError
 from nimble_tile.core.message.kinds import compose
 from nimble_tile.core.picture.gestures import on_quad
+from nimble_tile.core.picture.opening import open_picture
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Blend, Code, Finish, Ink, Message, Picture, Piece, Region, Weave
 from nimble_tile.core.project.archive import SUFFIX, save
 from nimble_tile.core.project.looks import shipped
+from nimble_tile.core.tune.finished import finished_piece, place_of
+from nimble_tile.standins.linkdesk.links import PORT
 
 LINK = "https://lanternwalk.example/dusk"
+
+DRAWN_MARGIN = 6.5
+"""Modules of paper round the drawn code."""
 
 PAPER = "#f6efdf"
 """Paper of the walk's ticket."""
@@ -34,7 +43,11 @@ def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
         ``"heron-mark"``: on the mark with its transparent ground;
         ``"path-sign"``: in perspective on the board beside the boardwalk;
         ``"walk-ticket"``: a calendar event with the heron mark, captions and a ticket's
-        frame, without a picture, for print.
+        frame, without a picture, for print;
+        ``"painted-harbour"``: a painting that was guided by the code, and mended;
+        ``"drawn-heron"``: drawn by hand, brought back from a photo;
+        ``"pixel-heron"``: pixel art with a Micro QR code;
+        ``"gate-tag"``: a short link of the link desk, whose target can change.
     PictureStore
     """
     pictures = PictureStore()
@@ -109,7 +122,79 @@ def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
         surround=Surround(kind="ticket", paper=PAPER, line_colour="#1d5740", gap=2.5),
         finish=Finish(size=1500, format="pdf"),
     )
+    pieces |= _stand_ins(pictures)
     return pieces, pictures
+
+
+def _stand_ins(pictures: PictureStore) -> dict[str, Piece]:
+    """What painter, pen and pixels have made, and a short link."""
+    from nimble_tile.core.symbol.encode import encode
+
+    message, code = Message(text=LINK), Code(level="H", raise_level=False)
+    symbol = encode(message, code)
+
+    def asset(name: str) -> tuple[str, tuple[int, int]]:
+        data = files("nimble_tile.assets").joinpath(f"demo/{name}").read_bytes()
+        digest = pictures.add(data, name)
+        return digest, pictures.about(digest).size
+
+    digest, size = asset("painted.jpg")
+    base = Piece(message=message)
+    pieces = {
+        "painted-harbour": finished_piece(base, digest, "painted.jpg", size, symbol, None)
+    }  # fmt: skip
+    digest, size = asset("drawn.jpg")
+    side = size[0]
+    module = side / (symbol.side + 2 * DRAWN_MARGIN)
+    low, high = DRAWN_MARGIN * module, side - DRAWN_MARGIN * module
+    corners = np.array([[low, low], [high, low], [high, high], [low, high]])
+    place, quiet = place_of(corners, symbol.side, size)
+    pieces["drawn-heron"] = finished_piece(base, digest, "drawn.jpg", size, symbol, place, quiet)
+    pieces["pixel-heron"] = _pixel_heron(pictures)
+    tag = Message(text=f"HTTP://127.0.0.1:{PORT}/GTMRK")
+    ink = "#1d2a24"
+    pieces["gate-tag"] = Piece(
+        message=tag,
+        code=Code(level="M"),
+        caption=Captions(
+            items=(
+                Caption(text="Tonight on the marsh", place="above", size=0.11, colour=ink),
+                Caption(text="Gate 2", size=0.08, weight=500, colour=ink),
+            )
+        ),
+        surround=Surround(kind="tag", paper=PAPER, line_colour="#1d5740", gap=2.5),
+        finish=Finish(size=1000, format="pdf"),
+    )
+    return pieces
+
+
+def _pixel_heron(pictures: PictureStore) -> Piece:
+    """The heron mark in pixels, with a Micro QR code."""
+    from nimble_tile.core.picture.opening import on_ground
+    from nimble_tile.core.pixelart import PALETTES, art_of, whole_size
+    from nimble_tile.core.symbol.encode import encode
+
+    message = Message(kind="text", text="RED HIDE 7")
+    symbol = encode(message, Code(level="L", version="micro"))
+    mark = open_picture.here(
+        files("nimble_tile.assets").joinpath("demo/heron.png").read_bytes(), "heron.png"
+    )
+    image = on_ground(mark.rgb, mark.alpha, "#f4ead6")
+    art = art_of(symbol, PALETTES["Marsh"], 6, 3, image)
+    side = art.pixels.shape[0]
+    inner = side - 2 * art.first[0]
+    return Piece(
+        message=message,
+        code=Code(level=symbol.level, version=symbol.version, mask=symbol.mask,
+                  raise_level=False, quiet_zone=2),
+        picture=Picture(
+            digest=pictures.add_own(art.file(), "Pixel heron"), name="Pixel heron",
+            region=Region(x=art.first[0], y=art.first[1], width=inner, height=inner),
+            pixels=Pixels(module=art.module, palette=art.palette),
+        ),
+        blend=Blend(method="gentle", strength=0),
+        finish=Finish(size=whole_size(side, 960)),
+    )  # fmt: skip
 
 
 PIECE_TITLES = {
@@ -119,6 +204,10 @@ PIECE_TITLES = {
     "heron-mark": "Heron mark",
     "path-sign": "Path sign",
     "walk-ticket": "Walk ticket",
+    "painted-harbour": "Painted harbour",
+    "drawn-heron": "Heron drawn by hand",
+    "pixel-heron": "Pixel heron",
+    "gate-tag": "Gate tag with a short link",
 }
 """The demo pieces' names for people."""
 
@@ -131,6 +220,7 @@ ARTWORKS = {
     "night": ("artwork/night.jpg", "Night over the reeds"),
     "print": ("artwork/print.jpg", "Block print"),
     "waders": ("artwork/waders.jpg", "Waders, a watercolour"),
+    "drawing": ("demo/drawing.jpg", "Photo of a drawing"),
 }
 """Pictures to try things on: file among the assets, and name for people."""
 
