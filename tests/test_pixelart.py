@@ -228,6 +228,7 @@ def test_pixel_art_is_begun_drawn_undone_saved_and_exported(
     window.files.bring_picture(path)
     settle(window)
     desk = window.pixels_desk
+    assert desk.strip.palette.sizeHint().isValid() and not desk.strip.grab().isNull()
     image = window.pictures.opened(window.session.piece.picture.digest).over("#ffffff")
     dialog = BeginDialog(window.session.piece, image, window)
     dialog.micro.setChecked(True)
@@ -286,6 +287,10 @@ def test_pixel_art_is_begun_drawn_undone_saved_and_exported(
     assert window.bench.hand is not desk.hand and not desk.strip.isVisibleTo(window)
     desk.open()
     assert desk.strip.isVisibleTo(window)
+
+
+def test_a_strip_without_colours_is_laid_out():
+    assert len(luma([])) == 0 and not dark_ones([]).any()
 
 
 def test_art_is_data_alone():

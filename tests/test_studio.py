@@ -32,7 +32,7 @@ from nimble_tile.studio.recipes import Guiding, Recipe, more_weight, other_seeds
 from outside_reader import zbar_reads
 
 FEW = tuple(t for t in shipped() if t.name in ("In the hand", "From the side"))
-QUICK = Recipe("harbour at sunset, oil", size=320, steps=6)
+QUICK = Recipe("harbour at sunset, oil", size=400, steps=10)
 
 
 def pixels(data):
@@ -187,7 +187,7 @@ def studio(tmp_path, bay):
 
 def test_candidates_are_painted_tried_compared_and_mended(studio, bay):
     board = studio.board
-    weights = (0.2, 0.35, 1.2)
+    weights = (0.2, 0.35, 1.5)
     numbers = board.ask(LINK, variations(QUICK, (3,), weights, (1.0,)))
     studio.work()
     faint, near, strong = (board.candidate(n) for n in numbers)
@@ -199,7 +199,7 @@ def test_candidates_are_painted_tried_compared_and_mended(studio, bay):
     assert {t.what for t in studio.told} == {"painting", "trying", "known"}
     # What is not guided is painted once for all of them.
     plain = board.kept(unguided_key(near.recipe))
-    assert pixels(plain).shape == (320, 320, 3) and unguided_key(faint.recipe) == unguided_key(
+    assert pixels(plain).shape == (400, 400, 3) and unguided_key(faint.recipe) == unguided_key(
         strong.recipe
     )
     # The board's answer is the one that the piece itself gets.

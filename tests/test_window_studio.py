@@ -26,9 +26,9 @@ def studio(window, settle, monkeypatch):
     window.message.text.setPlainText(LINK)
     settle(window)
     opened = window.studio_desk.open()
-    opened.guides.size.addItem("Small", 256)
-    opened.guides.size.set_value(256)
-    opened.guides.steps.set_value(6)
+    opened.guides.size.addItem("Small", 400)
+    opened.guides.size.set_value(400)
+    opened.guides.steps.set_value(10)
     return opened
 
 
@@ -74,13 +74,13 @@ def test_candidates_are_painted_starred_used_kept_and_saved(
 ):
     studio.describe.set_text("harbour at sunset, oil")
     studio.varied.seeds.setValue(1)
-    studio.varied.weights.setText("0.2, 1.3")
+    studio.varied.weights.setText("0.2, 1.5")
     studio.varied.edited.emit()
     assert studio.many.text() == "Paint 2 candidates"
     studio.varied.weights.setText("0.2, much")
     studio.varied.edited.emit()
     assert not studio.many.isEnabled() and "much" in studio.many.toolTip()
-    studio.varied.weights.setText("0.2, 1.3")
+    studio.varied.weights.setText("0.2, 1.5")
     studio.varied.edited.emit()
     studio.many.click()
     assert studio.stop_it.text() == "Stop" and studio.view.count() == 2
@@ -116,7 +116,7 @@ def test_candidates_are_painted_starred_used_kept_and_saved(
     qtbot.waitUntil(lambda: window.session.piece != before, timeout=10_000)
     piece = window.session.piece
     assert piece.blend.strength == 0 and piece.message == before.message
-    assert piece.code.version == guide_symbol(LINK).version and piece.finish.size == 256
+    assert piece.code.version == guide_symbol(LINK).version and piece.finish.size == 400
     assert window.ladder.current_rung == "finish"
     window.session.undo()
     assert window.session.piece == before

@@ -50,7 +50,8 @@ Mirror = Literal["none", "across", "down", "both"]
 
 def luma(colours: Sequence[str]) -> np.ndarray:
     """Luma of colours, 0 to 1 (ITU-R BT.601, as readers compute it)."""
-    return np.array([rgb(colour) for colour in colours], float) @ [0.299, 0.587, 0.114] / 255
+    values = np.array([rgb(colour) for colour in colours], float).reshape(-1, 3)
+    return values @ [0.299, 0.587, 0.114] / 255
 
 
 def dark_ones(colours: Sequence[str]) -> np.ndarray:

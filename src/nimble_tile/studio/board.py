@@ -289,6 +289,11 @@ class BoardFile:
         with self._work() as file:
             file.execute("UPDATE candidates SET note = ? WHERE id = ?", (note, number))
 
+    def like(self, number: int, likeness: float) -> None:
+        """How like a candidate is to its unguided painting."""
+        with self._work() as file:
+            file.execute("UPDATE candidates SET likeness = ? WHERE id = ?", (likeness, number))
+
     def star(self, number: int, stars: int) -> None:
         """The designer's stars, 0 to 5."""
         with self._work() as file:

@@ -39,6 +39,9 @@ from nimble_tile.standins.painting import State
 from nimble_tile.studio.board import Answer, BoardFile, Candidate
 from nimble_tile.studio.recipes import Recipe
 
+AHEAD = 2
+"""Candidates that may wait to be tried or compared while the next one is painted."""
+
 SHOWN = 420
 """Longer side, in pixels, at which a painting is shown while it grows."""
 
@@ -163,19 +166,41 @@ class Studio:
             The board cannot be written.
         """
         waiting = [c for c in self.board.candidates() if c.state == "waiting"]
-        trying: Future | None = None
+        trying: list[Future] = []
         with ThreadPoolExecutor(1) as pool:
             try:
                 for candidate in waiting:
                     image = self._made(candidate)
-                    if trying is not None:
-                        trying.result()
-                    trying = None if image is None else pool.submit(self._try, candidate, image)
-                if trying is not None:
-                    trying.result()
+                    if image is not None:
+                        trying.append(pool.submit(self._try, candidate, image))
+                        self._compare(candidate, pool, trying)
+                    while len(trying) > AHEAD:
+                        trying.pop(0).result()
+                for future in trying:
+                    future.result()
             except BaseException:
                 self._stopped = True  # what is being tried need not be tried to its end
                 raise
+
+    def _compare(self, candidate: Candidate, pool: ThreadPoolExecutor, trying: list) -> None:
+        """Paint it without the code while it is tried: what it is compared with."""
+        if candidate.recipe is None or not candidate.recipe.guides:
+            return
+        try:
+            self.unguided(candidate.recipe)
+        except UserError:  # it is tried all the same
+            return
+        trying.append(pool.submit(self._liken, candidate.id))
+
+    def _liken(self, number: int) -> None:
+        """How like a candidate is to its unguided painting."""
+        candidate = self.board.candidate(number)
+        if candidate is None or candidate.state != "known" or candidate.likeness is not None:
+            return
+        likeness = self._likeness(candidate, self.board.image(number))
+        if likeness is not None:
+            self.board.like(number, likeness)
+            self.tell(Told(number, "known"))
 
     def _made(self, candidate: Candidate) -> bytes | None:
         """The candidate's picture file; None where it cannot be painted."""
@@ -185,8 +210,6 @@ class Studio:
             return self.board.image(candidate.id)
         try:
             symbol = guide_symbol(candidate.message) if candidate.recipe.guides else None
-            if candidate.recipe.guides:
-                self.unguided(candidate.recipe)
             return self._painted(candidate.recipe, symbol, candidate.id)
         except UserError as error:
             self.board.fail(candidate.id, str(error))
@@ -268,12 +291,14 @@ class Studio:
                        note=note)  # fmt: skip
 
     def _likeness(self, candidate: Candidate, image: bytes) -> float | None:
-        """To the unguided painting, over the code's square."""
-        recipe = candidate.recipe
-        if recipe is None:
+        """To the unguided painting, over the code's square; None where there is none yet."""
+        plain = None
+        if candidate.recipe is not None:
+            plain = self.board.kept(unguided_key(candidate.recipe))
+        if plain is None:
             return None
         squares = [_middle(open_picture.here(data, "A painting of ours").rgb)
-                   for data in (self.unguided(recipe), image)]  # fmt: skip
+                   for data in (plain, image)]  # fmt: skip
         modules = guide_symbol(candidate.message).side + 2 * tables.QUIET_ZONE
         return float(np.clip(measure(*squares, modules).ssim_view, -1, 1))
 
