@@ -18,7 +18,6 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from nimble_tile.core.files import read_bytes
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Code, Message, Piece
 from nimble_tile.core.render import Renderer
@@ -106,7 +105,7 @@ def table(known: dict) -> str:
 def write(file: Path, docs: Path) -> None:
     """The figures into docs/painter.md, between their marks."""
     page = docs / "painter.md"
-    text = read_bytes(page).decode()
+    text = page.read_text()
     before, rest = text.split(MARKS[0])
     after = rest.split(MARKS[1])[1]
     told = table(json.loads(file.read_text()))

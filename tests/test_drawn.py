@@ -339,9 +339,9 @@ def test_revisions_are_kept_and_the_last_that_scans_is_marked(
     for number, sheet in enumerate((good, bad), 1):
         path = tmp_path / f"photo {number}.jpg"
         Image.fromarray(photographed(sheet)[0]).save(path, quality=92)
-        opened.proved = None
+        opened.brought = None
         opened.open_path(path)
-        qtbot.waitUntil(lambda: opened.proved is not None, timeout=60_000)
+        qtbot.waitUntil(lambda: opened.brought is not None, timeout=60_000)
         assert opened.way.value == "straight" and opened.back.keep.isEnabled()
         opened.keep()
         qtbot.waitUntil(lambda n=number: len(window.session.drafts) == n, timeout=20_000)
@@ -362,9 +362,9 @@ def test_revisions_are_kept_and_the_last_that_scans_is_marked(
     opened.way.set_value("photo")
     opened._show()
     opened.view.quad[0] += 12
-    opened.proved = None
+    opened.brought = None
     opened.view.cornered.emit()
-    qtbot.waitUntil(lambda: opened.proved is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: opened.brought is not None, timeout=60_000)
     opened.take(np.full((400, 500, 3), 200, np.uint8), "blank")
     qtbot.waitUntil(lambda: "by hand" in opened.note.text(), timeout=60_000)
     assert opened.view.quad.shape == (4, 2) and not opened.back.use.isEnabled()

@@ -213,7 +213,7 @@ def test_the_guide_goes_out_and_pictures_come_in(studio, window, qtbot, tmp_path
     done(studio, qtbot)
     assert any(c.name == "third.jpg" and c.reads for c in studio.candidates.values())
     studio.close()
-    assert studio.watcher.folder is None
+    assert studio.bringing.watcher.folder is None
 
 
 def test_numbers_are_read_or_refused():

@@ -196,7 +196,7 @@ class Photographer:
         path = self.scratch / "drawing.jpg"
         path.write_bytes(artwork("drawing"))
         made.open_path(path)
-        self.wait(lambda: made.proved is not None, 120)
+        self.wait(lambda: made.brought is not None, 120)
         made.keep()
         self.wait(lambda: made.revisions.count() == 1)
         made.way.set_value("photo")

@@ -78,3 +78,55 @@ def paint_figures(
     painter.setPen(QColor(theme.ink if state else theme.soft))
     text = QRectF(mark.right() + 5, line.top(), width, line.height())
     painter.drawText(text, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, told)
+
+
+def paint_card(
+    painter: QPainter,
+    option: QStyleOptionViewItem,
+    theme: themes.Theme,
+    side: int,
+    image: QImage,
+    instead: str,
+    title: tuple[str, bool],
+    figures: tuple[str, str],
+) -> QRectF:
+    """A card of a row or a board: picture, name, verdict and figures.
+
+    Parameters
+    ----------
+    painter : QPainter
+    option : QStyleOptionViewItem
+        Where it lies, and whether it is chosen.
+    theme : Theme
+    side : int
+        Longer side of the picture.
+    image : QImage
+    instead : str
+        What stands in the place of a null image.
+    title : (str, bool)
+        The name, and whether it is bold.
+    figures : (str, str)
+        State of the verdict, and a few signs.
+
+    Returns
+    -------
+    QRectF
+        Where the picture is.
+    """
+    area = QRectF(option.rect).adjusted(4, 4, -4, -4)
+    paint_frame(painter, area, option, theme)
+    picture = QRectF(0, 0, side, side)
+    picture.moveCenter(area.center())
+    picture.moveTop(area.top() + 5)
+    if image.isNull():
+        painter.fillRect(picture, QColor(theme.bench))
+        painter.setPen(QColor(theme.soft))
+        painter.setFont(themes.font(13))
+        flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+        painter.drawText(picture.adjusted(6, 6, -6, -6), flags, instead)
+    else:
+        paint_fitted(painter, picture, image)
+    line = QRectF(area.left() + 4, picture.bottom() + 3, area.width() - 8, 18)
+    paint_title(painter, line, *title, theme)
+    paint_figures(painter, line.translated(0, 17), *figures, theme)
+    return picture

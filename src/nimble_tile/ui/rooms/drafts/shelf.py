@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QEvent, QPoint, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QKeyEvent, QPainter
+from PySide6.QtCore import QEvent, QPoint, QSize, Qt, Signal
+from PySide6.QtGui import QImage, QKeyEvent, QPainter
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -22,14 +22,7 @@ from PySide6.QtWidgets import (
 
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import soft
-from nimble_tile.ui.kit.figures import (
-    in_line,
-    in_short,
-    paint_figures,
-    paint_fitted,
-    paint_frame,
-    paint_title,
-)
+from nimble_tile.ui.kit.figures import in_line, in_short, paint_card
 
 if TYPE_CHECKING:
     from nimble_tile.core.project.drafts import Draft
@@ -60,23 +53,12 @@ class _Cards(QStyledItemDelegate):
         draft = self.shelf.draft(index.data(KEY))
         if draft is None:
             return
-        theme = self.shelf.theme
-        area = QRectF(option.rect).adjusted(4, 4, -4, -4)
-        painter.save()
-        paint_frame(painter, area, option, theme)
-        picture = QRectF(0, 0, PICTURE, PICTURE)
-        picture.moveCenter(area.center())
-        picture.moveTop(area.top() + 5)
-        image = self.shelf.image(draft)
-        if image.isNull():
-            painter.setPen(QColor(theme.soft))
-            painter.drawText(picture, Qt.AlignmentFlag.AlignCenter, "–")
-        else:
-            paint_fitted(painter, picture, image)
-        line = QRectF(area.left() + 4, picture.bottom() + 3, area.width() - 8, 18)
-        paint_title(painter, line, draft.name, draft.key == self.shelf.current, theme)
         told = in_short(draft.reach, draft.fidelity) or "not judged"
-        paint_figures(painter, line.translated(0, 17), draft.state or "", told, theme)
+        painter.save()
+        paint_card(
+            painter, option, self.shelf.theme, PICTURE, self.shelf.image(draft), "–",
+            (draft.name, draft.key == self.shelf.current), (draft.state or "", told),
+        )  # fmt: skip
         painter.restore()
 
 

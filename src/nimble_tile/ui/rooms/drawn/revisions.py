@@ -15,14 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile.ui.kit import theme as themes
-from nimble_tile.ui.kit.figures import (
-    in_line,
-    in_short,
-    paint_figures,
-    paint_fitted,
-    paint_frame,
-    paint_title,
-)
+from nimble_tile.ui.kit.figures import in_line, in_short, paint_card
 
 if TYPE_CHECKING:
     from nimble_tile.core.project.drafts import Draft
@@ -59,23 +52,16 @@ class _Cards(QStyledItemDelegate):
         if draft is None:
             return
         theme, last = self.row.theme, draft.key == self.row.last
-        area = QRectF(option.rect).adjusted(4, 3, -4, -3)
         painter.save()
-        paint_frame(painter, area, option, theme)
-        picture = QRectF(0, 0, PICTURE, PICTURE)
-        picture.moveCenter(area.center())
-        picture.moveTop(area.top() + 4)
-        image = QImage.fromData(draft.thumb)
-        if not image.isNull():
-            paint_fitted(painter, picture, image)
-        line = QRectF(area.left() + 2, picture.bottom() + 2, area.width() - 4, 17)
-        paint_title(painter, line, draft.name, last, theme)
-        told = in_short(draft.reach, None) or "not tried"
-        paint_figures(painter, line.translated(0, 16), draft.state or "", told, theme)
+        picture = paint_card(
+            painter, option, theme, PICTURE, QImage.fromData(draft.thumb), "–",
+            (draft.name, last), (draft.state or "", in_short(draft.reach, None) or "not tried"),
+        )  # fmt: skip
         if last:
+            line = QRectF(option.rect.left(), picture.bottom() + 36, option.rect.width(), 16)
             painter.setFont(themes.font(12))
             painter.setPen(QColor(theme.accent))
-            painter.drawText(line.translated(0, 31), Qt.AlignmentFlag.AlignCenter, LAST)
+            painter.drawText(line, Qt.AlignmentFlag.AlignCenter, LAST)
         painter.restore()
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import secrets
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -12,7 +11,6 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.output import template as templates
-from nimble_tile.core.project.drafts import Draft
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.asking import save_path
@@ -27,19 +25,17 @@ from nimble_tile.ui.kit.images import (
     welcome,
 )
 from nimble_tile.ui.rooms.drawn.controls import BackControls, TemplateControls, folds
-from nimble_tile.ui.rooms.drawn.revisions import Revisions, revisions_of
+from nimble_tile.ui.rooms.drawn.keeping import Brought, Keeping
+from nimble_tile.ui.rooms.drawn.revisions import Revisions
 from nimble_tile.ui.rooms.drawn.view import DrawnView
-from nimble_tile.ui.work.drafts import FULL_SHELF, add, small
 from nimble_tile.ui.work.jobs import Latest
 from nimble_tile.ui.work.side_window import SideWindow
 
 if TYPE_CHECKING:
     import numpy as np
 
-    from nimble_tile.core.piece import Piece
     from nimble_tile.core.symbol.encode import Symbol
     from nimble_tile.core.tune.drawn import Drawn
-    from nimble_tile.core.tune.proving import Proved
     from nimble_tile.ui.work.tools import Tools
 
 PREVIEW = 900
@@ -80,9 +76,9 @@ class DrawnWindow(SideWindow):
         self.symbol: Symbol | None = None
         self.quad: np.ndarray | None = None
         self.drawn: Drawn | None = None
-        self.proved: Proved | None = None
+        self.brought: Brought | None = None  # as it was tried
+        self.keeping = Keeping(tools, self.jobs, self)
         self._made: QImage = QImage()
-        self._data = b""  # the drawing as a file
         self._run = 0
         self._drawer = Latest("template", self)
         self._drawer.answered.connect(self._previewed)
@@ -132,7 +128,10 @@ class DrawnWindow(SideWindow):
         self.way.chosen.connect(lambda _: self._show())
         self.view.cornered.connect(self._cornered)
         self.view.pointed.connect(self._pointed)
-        self.revisions.taken.connect(self._restore)
+        self.revisions.taken.connect(self._take_revision)
+        self.keeping.used.connect(self.used)
+        self.keeping.drafted.connect(self.drafted)
+        self.keeping.told.connect(lambda text, bad: self.say(text, "error" if bad else "soft"))
 
     # The template ------------------------------------------------------------------------
 
@@ -256,7 +255,7 @@ class DrawnWindow(SideWindow):
     def take(self, pixels: np.ndarray, name: str) -> None:
         """A photo or scan (uint8 H × W × 3)."""
         self.photo, self.name = pixels, name
-        self.quad, self.drawn, self.proved = None, None, None
+        self.quad = self.drawn = self.brought = None
         height, width = pixels.shape[:2]
         self.back.called.setText(f"{name}, {width} × {height} pixels")
         self.back.told.setText("")
@@ -351,7 +350,7 @@ class DrawnWindow(SideWindow):
             )
 
         def done(found) -> None:
-            self.drawn, self._data, self.piece, self.proved = found
+            self.drawn, self.brought = found.drawn, found
             self._end()
             self.way.set_value("straight")
             self._show()
@@ -363,7 +362,7 @@ class DrawnWindow(SideWindow):
 
     def _tell(self) -> None:
         """What readers and trials make of the drawing."""
-        verdict, reach = self.proved.verdict, self.proved.reach
+        verdict, reach = self.brought.proved.verdict, self.brought.proved.reach
         right, able = verdict.readers_right
         told = f"{verdict.words}: {right} of {able} readers read it"
         told += f", reach {percent(reach)}." if reach is not None else "."
@@ -377,68 +376,18 @@ class DrawnWindow(SideWindow):
 
     def use(self) -> None:
         """The drawing becomes the picture of the piece."""
-        if self.proved is None:
-            return
-        data, name = self._data, self.name
-
-        def done(_) -> None:
-            self.tools.session.put(self._whole_piece(), f"Bring in {name}")
-            self.say("The piece has it now.")
-            self.used.emit()
-
-        self.jobs.start(
-            lambda _: self.tools.pictures.add(data, name), done, self._failed
-        )  # fmt: skip
-
-    def _whole_piece(self) -> Piece:
-        """The open piece with the drawing as its picture."""
-        now, made = self.tools.session.piece, self.piece
-        return now.model_copy(
-            update={
-                "message": made.message, "code": made.code, "picture": made.picture,
-                "blend": made.blend,
-                "finish": now.finish.model_copy(update={"size": made.finish.size}),
-            }
-        )  # fmt: skip
+        if self.brought is not None:
+            self.keeping.use(self.brought)
 
     def keep(self) -> None:
         """Keep the drawing as a revision, among the drafts."""
-        if self.proved is None:
-            return
-        data, name, image = self._data, self.name, to_qimage(self.drawn.image)
-        verdict, reach = self.proved.verdict, self.proved.reach
+        if self.brought is not None:
+            self.keeping.keep(self.brought)
 
-        def done(_) -> None:
-            session = self.tools.session
-            number = max((d.revision for d in revisions_of(session.drafts)), default=0) + 1
-            draft = Draft(
-                key=secrets.token_hex(4), name=f"Revision {number}", note=name[:2000],
-                piece=self._whole_piece(), state=verdict.state, words=verdict.words, reach=reach,
-                revision=number, thumb=as_png(small(image, self._area(image))),
-            )  # fmt: skip
-            if add(session, [draft]):
-                self.say(f"Kept as revision {number}.")
-                self.drafted.emit()
-            else:
-                self.say(FULL_SHELF, "error")
-
-        self.jobs.start(
-            lambda _: self.tools.pictures.add(data, name), done, self._failed
-        )  # fmt: skip
-
-    @staticmethod
-    def _area(image: QImage):
-        from PySide6.QtCore import QRectF
-
-        return QRectF(image.rect())
-
-    def _restore(self, key: str) -> None:
+    def _take_revision(self, key: str) -> None:
         draft = self.revisions.draft(key)
         if draft is not None:
-            piece = draft.piece.model_copy(update={"log": self.tools.session.piece.log})
-            self.tools.session.put(piece, f"Take {draft.name.lower()}")
-            self.say(f"The piece is {draft.name.lower()} now.")
-            self.used.emit()
+            self.keeping.take(draft)
 
     # The state of the window -----------------------------------------------------------------
 
@@ -476,7 +425,7 @@ class DrawnWindow(SideWindow):
 
     def _offer(self) -> None:
         """What can be done now."""
-        there, done = self.photo is not None, self.proved is not None and not self._busy
+        there, done = self.photo is not None, self.brought is not None and not self._busy
         self.template.out.setEnabled(self.symbol is not None)
         self.back.find.setEnabled(there and not self._busy)
         self.back.use.setEnabled(done)

@@ -16,14 +16,7 @@ from PySide6.QtWidgets import (
 
 from nimble_tile.studio.board import Candidate
 from nimble_tile.ui.kit import theme as themes
-from nimble_tile.ui.kit.figures import (
-    in_line,
-    in_short,
-    paint_figures,
-    paint_fitted,
-    paint_frame,
-    paint_title,
-)
+from nimble_tile.ui.kit.figures import in_line, in_short, paint_card
 
 CARD, PICTURE = QSize(152, 192), 132
 """Size of a candidate's card, and the longer side of its picture on it."""
@@ -67,29 +60,6 @@ class _Cards(QStyledItemDelegate):
         if candidate is None:
             return
         theme = self.board.theme
-        area = QRectF(option.rect).adjusted(4, 4, -4, -4)
-        painter.save()
-        paint_frame(painter, area, option, theme)
-        picture = QRectF(0, 0, PICTURE, PICTURE)
-        picture.moveCenter(area.center())
-        picture.moveTop(area.top() + 6)
-        image = self.board.image(candidate)
-        if image.isNull():
-            painter.fillRect(picture, QColor(theme.bench))
-            painter.setPen(QColor(theme.soft))
-            painter.setFont(themes.font(13))
-            flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
-            told = "waits" if candidate.state == "waiting" else candidate.words
-            painter.drawText(picture.adjusted(6, 6, -6, -6), flags, told)
-        else:
-            paint_fitted(painter, picture, image)
-        line = QRectF(area.left() + 4, picture.bottom() + 3, area.width() - 8, 18)
-        paint_title(painter, line, candidate.name, candidate.stars > 0, theme)
-        if candidate.stars:
-            strip = QRectF(picture.left(), picture.top(), 12 + 13 * candidate.stars, 20)
-            painter.fillRect(strip, QColor(theme.panel))
-            painter.setPen(QColor(theme.accent))
-            painter.drawText(strip, Qt.AlignmentFlag.AlignCenter, "\u2605" * candidate.stars)
         short = in_short(candidate.reach, candidate.likeness)
         if candidate.state == "waiting":
             short = self.board.busy.get(candidate.id, "")
@@ -97,7 +67,18 @@ class _Cards(QStyledItemDelegate):
             short += " · mended"
         elif not short:
             short = "no code" if candidate.verdict == "fails" else "not tried"
-        paint_figures(painter, line.translated(0, 17), candidate.verdict or "", short, theme)
+        instead = "waits" if candidate.state == "waiting" else candidate.words
+        painter.save()
+        picture = paint_card(
+            painter, option, theme, PICTURE, self.board.image(candidate), instead,
+            (candidate.name, candidate.stars > 0), (candidate.verdict or "", short),
+        )  # fmt: skip
+        if candidate.stars:
+            strip = QRectF(picture.left(), picture.top(), 12 + 13 * candidate.stars, 20)
+            painter.fillRect(strip, QColor(theme.panel))
+            painter.setPen(QColor(theme.accent))
+            painter.setFont(themes.font(14))
+            painter.drawText(strip, Qt.AlignmentFlag.AlignCenter, "\u2605" * candidate.stars)
         painter.restore()
 
 

@@ -7,27 +7,46 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import QObject, Signal
+
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.project.drafts import Draft, free_name
 from nimble_tile.ui.kit.asking import save_path
 from nimble_tile.ui.work.drafts import FULL_SHELF, add
 
 if TYPE_CHECKING:
+    from PySide6.QtWidgets import QWidget
+
     from nimble_tile.core.output.guide import GuideWish
     from nimble_tile.core.piece import Piece
     from nimble_tile.core.symbol.encode import Symbol
-    from nimble_tile.studio.board import Candidate
-    from nimble_tile.ui.rooms.studio.window import StudioWindow
+    from nimble_tile.studio.board import BoardFile, Candidate
+    from nimble_tile.ui.work.jobs import Jobs
     from nimble_tile.ui.work.tools import Tools
 
 _FILES = "PNG (*.png);;JPEG (*.jpg *.jpeg)"
 
 
-class Keeping:
-    """Takes candidates out of the studio."""
+class Keeping(QObject):
+    """Takes candidates out of the studio.
 
-    def __init__(self, window: StudioWindow, tools: Tools) -> None:
-        self.window, self.tools = window, tools
+    Signals
+    -------
+    used
+        A candidate has become the picture of the piece.
+    drafted
+        Candidates were kept as drafts.
+    told : str, bool
+        A sentence, and whether it is bad news.
+    """
+
+    used = Signal()
+    drafted = Signal()
+    told = Signal(str, bool)
+
+    def __init__(self, board: BoardFile, jobs: Jobs, tools: Tools, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.board, self._jobs, self.tools = board, jobs, tools
 
     def _piece(self, candidate: Candidate) -> Piece:
         """The open piece with a candidate as its picture: what is laid on it stays."""
@@ -45,17 +64,17 @@ class Keeping:
 
     def _with_pictures(self, candidates: Sequence[Candidate], done) -> None:
         """Take the pictures of candidates into the project, then go on."""
-        board, pictures = self.window.board, self.tools.pictures
+        board, pictures = self.board, self.tools.pictures
 
         def work(progress) -> bool:
             for candidate in candidates:
                 pictures.add(board.image(candidate.id), candidate.name)
             return True
 
-        self.window.jobs.start(work, lambda _: done(), self._failed)
+        self._jobs.start(work, lambda _: done(), self._failed)
 
     def _failed(self, error: UserError) -> None:
-        self.window.say(str(error), "error")
+        self.told.emit(str(error), True)
 
     def use(self, candidate: Candidate) -> None:
         """It becomes the picture of the piece, as one step of undo."""
@@ -63,8 +82,8 @@ class Keeping:
         def done() -> None:
             self.tools.session.put(self._piece(candidate), f"Take {candidate.name}")
             told = f"The piece has it now: {candidate.name}."
-            self.window.say(f"{told} {candidate.note}".strip())
-            self.window.used.emit()
+            self.told.emit(f"{told} {candidate.note}".strip(), False)
+            self.used.emit()
 
         self._with_pictures([candidate], done)
 
@@ -79,15 +98,15 @@ class Keeping:
                     Draft(
                         key=secrets.token_hex(4), name=name, piece=self._piece(each),
                         state=each.verdict, words=each.words, reach=each.reach,
-                        thumb=self.window.board.thumb(each.id) or b"",
+                        thumb=self.board.thumb(each.id) or b"",
                     )
                 )  # fmt: skip
             if not add(self.tools.session, drafts):
-                self.window.say(FULL_SHELF, "error")
+                self.told.emit(FULL_SHELF, True)
                 return
             many = "1 draft" if len(drafts) == 1 else f"{len(drafts)} drafts"
-            self.window.say(f"{many} on the shelf.")
-            self.window.drafted.emit()
+            self.told.emit(f"{many} on the shelf.", False)
+            self.drafted.emit()
 
         if candidates:
             self._with_pictures(candidates, done)
@@ -98,7 +117,7 @@ class Keeping:
         stem = Path(candidate.name).stem.replace(",", "")
         start = Path(settings.folder_of("candidates")) / f"{stem}.png"
         path = save_path(
-            self.window, "Save the candidate", start, _FILES, (".png", ".jpg", ".jpeg")
+            self.parent(), "Save the candidate", start, _FILES, (".png", ".jpg", ".jpeg")
         )
         if path is not None:
             settings.set_folder_of("candidates", path)
@@ -106,7 +125,7 @@ class Keeping:
 
     def save_to(self, candidate: Candidate, path: Path) -> None:
         """Write a candidate, read it back, and say what readers found."""
-        board, bay = self.window.board, self.tools.bay
+        board, bay = self.board, self.tools.bay
 
         def work(progress):
             from nimble_tile.core.output.export import export
@@ -122,18 +141,19 @@ class Keeping:
 
         def done(proof) -> None:
             right, able = proof.verdict.readers_right
-            self.window.say(
+            self.told.emit(
                 f"Saved {path.name}. {proof.verdict.words}: {right} of {able} readers read the "
-                "file back from disk.", "soft" if proof.verdict.scans else "error",
-            )  # fmt: skip
+                "file back from disk.",
+                not proof.verdict.scans,
+            )
 
-        self.window.jobs.start(work, done, self._failed)
+        self._jobs.start(work, done, self._failed)
 
     def guide_out(self, symbol: Symbol, wish: GuideWish) -> None:
         """Ask where the guide goes, and write it."""
         settings = self.tools.settings
         start = Path(settings.folder_of("guides")) / "guide.png"
-        path = save_path(self.window, "Guide out", start, "PNG (*.png)", (".png",))
+        path = save_path(self.parent(), "Guide out", start, "PNG (*.png)", (".png",))
         if path is not None:
             settings.set_folder_of("guides", path)
             self.guide_to(symbol, wish, path)
@@ -151,4 +171,4 @@ class Keeping:
             f"Wrote {path.name}: version {symbol.version}-{symbol.level}. Give it to a generator "
             "as its control picture; bring in here what comes out."
         )
-        self.window.jobs.start(work, lambda _: self.window.say(told), self._failed)
+        self._jobs.start(work, lambda _: self.told.emit(told, False), self._failed)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import secrets
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -11,34 +10,28 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QImage
 from PySide6.QtWidgets import (
-    QCheckBox,
-    QFileDialog,
     QHBoxLayout,
-    QLabel,
     QMessageBox,
     QPushButton,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
-from nimble_tile.core.errors import Stopped, UserError
+from nimble_tile.core.errors import UserError
 from nimble_tile.standins import painters
 from nimble_tile.studio.board import BoardFile, Candidate, open_board
 from nimble_tile.studio.making import Studio, Told, unguided_key
 from nimble_tile.studio.recipes import Recipe, more_weight, other_seeds
 from nimble_tile.ui.kit import theme as themes
-from nimble_tile.ui.kit.controls import Fold, Segments, row, scrolled, set_checked
-from nimble_tile.ui.kit.images import PICTURES, paths_in, to_qimage, welcome
-from nimble_tile.ui.rooms.studio.board import BoardView
-from nimble_tile.ui.rooms.studio.describe import Describe
-from nimble_tile.ui.rooms.studio.elsewhere import Elsewhere
-from nimble_tile.ui.rooms.studio.guiding import Guides, Varied
+from nimble_tile.ui.kit.controls import set_checked
+from nimble_tile.ui.kit.images import paths_in, to_qimage, welcome
+from nimble_tile.ui.rooms.studio.bringing import Bringing
 from nimble_tile.ui.rooms.studio.keeping import Keeping
 from nimble_tile.ui.rooms.studio.large import Large
+from nimble_tile.ui.rooms.studio.parts import Asking, BoardColumn
+from nimble_tile.ui.rooms.studio.running import Runs
 from nimble_tile.ui.work.jobs import Latest
 from nimble_tile.ui.work.side_window import SideWindow
-from nimble_tile.ui.work.watcher import Watcher
 
 if TYPE_CHECKING:
     from nimble_tile.ui.work.tools import Tools
@@ -65,23 +58,21 @@ class StudioWindow(SideWindow):
 
     used = Signal()
     drafted = Signal()
-    _heard = Signal(object)
 
     def __init__(self, tools: Tools, parent: QWidget) -> None:
         super().__init__(tools, parent, "Paint and choose", *SIZE)
         self.board: BoardFile = open_board(tools.settings.boards_folder)
-        self.keeping = Keeping(self, tools)
-        self.studio: Studio | None = None
+        self.keeping = Keeping(self.board, self.jobs, tools, self)
         self.candidates: dict[int, Candidate] = {}
         self._growing = 0  # the candidate that is being painted
         self._down = False  # the board is closed
-        self._runs: list[Callable] = []  # studio work that is not done
+        self.runs = Runs(self.board, tools, self.jobs, self)
+        self.bringing = Bringing(self.board, self.jobs, tools.settings, self)
         self._build()
         self._lay_out()
         self.setAcceptDrops(True)
         self._looker = Latest("candidate", self)
         self._looker.answered.connect(self._looked)
-        self.watcher = Watcher(self)
         self._connect()
         self._remembered()
         tools.session.changed.connect(lambda _: self._follow())
@@ -89,67 +80,22 @@ class StudioWindow(SideWindow):
         self.refresh()
 
     def _build(self) -> None:
-        self.describe, self.guides, self.varied = Describe(), Guides(), Varied()
-        self.elsewhere = Elsewhere()
-        self.one, self.many = QPushButton("Paint one"), QPushButton("Paint candidates")
-        self.many.setProperty("main", True)
-        self.shuffle = QToolButton()
-        self.shuffle.setAccessibleName("Another seed")
-        self.shuffle.setToolTip("Another seed: the same words, composed otherwise")
+        self.asking, self.column = Asking(), BoardColumn(self.board.thumb)
+        asking, column = self.asking, self.column
+        self.describe, self.guides, self.varied = asking.describe, asking.guides, asking.varied
+        self.elsewhere, self.folds = asking.elsewhere, asking.folds
+        self.one, self.many = asking.one, asking.many
+        self.view, self.order, self.count = column.view, column.order, column.count
+        self.fold_away, self.mend_all = column.fold_away, column.mend_all
+        self.large = Large()
         self.stop_it = QPushButton("Stop")
         self.stop_it.hide()
-        self.view = BoardView(self.board.thumb)
-        self.large = Large()
-        self.count = QLabel()
-        self.count.setProperty("head", True)
-        self.order = Segments(
-            "Sort by",
-            [("reach", "Reach", "What passes most trials first"),
-             ("likeness", "Likeness", "What reads and is most like the unguided painting first"),
-             ("stars", "Stars", "What you like best first"),
-             ("came", "Order", "In the order of their making")],
-        )  # fmt: skip
-        self.order.set_value("reach")
-        self.fold_away = QCheckBox("Only what reads")
-        self.mend_all = QPushButton("Mend the near misses")
-        self.mend_all.setToolTip(
-            "Pictures that do not scan well although most of their modules are right"
-        )
-        self.clear = QPushButton("Clear the board\u2026")
 
     def _lay_out(self) -> None:
-        left = QWidget()
-        column = QVBoxLayout(left)
-        column.setContentsMargins(0, 0, 10, 0)
-        column.setSpacing(8)
-        self.folds = []
-        for title, inside, is_open in (
-            ("Describe", self.describe, True), ("Guide", self.guides, True),
-            ("Candidates", self.varied, False), ("Made elsewhere", self.elsewhere, False),
-        ):  # fmt: skip
-            fold = Fold(title, is_open)
-            fold.inside.addWidget(inside)
-            column.addWidget(fold)
-            self.folds.append(fold)
-        column.addStretch(1)
-        side = QVBoxLayout()
-        side.setSpacing(8)
-        side.addWidget(scrolled(left, 312), 1)
-        seed = QLabel("Seed")
-        seed.setBuddy(self.guides.seed)
-        self.guides.seed.setFixedWidth(84)
-        side.addLayout(row(seed, self.guides.seed, self.shuffle, 1, spacing=6))
-        side.addLayout(row(self.one, self.many, 1, spacing=6))
-        head = row(self.count, 1, self.order, spacing=12)
-        middle = QVBoxLayout()
-        middle.setSpacing(8)
-        middle.addLayout(head)
-        middle.addWidget(self.view, 1)
-        middle.addLayout(row(self.mend_all, self.fold_away, 1, self.clear, spacing=12))
         whole = QHBoxLayout()
         whole.setSpacing(16)
-        whole.addLayout(side)
-        whole.addLayout(middle, 1)
+        whole.addWidget(self.asking)
+        whole.addWidget(self.column, 1)
         self.large.setFixedWidth(LARGE)
         whole.addWidget(self.large)
         outer = QVBoxLayout(self)
@@ -164,10 +110,10 @@ class StudioWindow(SideWindow):
         self.one.clicked.connect(lambda: self._try(self.paint_one))
         self.many.clicked.connect(lambda: self._try(self.paint_many))
         self.stop_it.clicked.connect(self._stop_or_go)
-        self.shuffle.clicked.connect(lambda: self.guides.seed.setValue(secrets.randbelow(1000)))
-        self._heard.connect(self._take)
-        for part in (self.describe, self.guides, self.varied):
-            part.edited.connect(self._offer)
+        self.runs.told.connect(self._take)
+        self.runs.ended.connect(self._ended)
+        self.runs.failed.connect(self._failed)
+        self.asking.edited.connect(self._offer)
         self.order.chosen.connect(lambda _: self.refresh())
         self.fold_away.toggled.connect(lambda _: self.refresh())
         self.view.itemSelectionChanged.connect(self._show_chosen)
@@ -178,17 +124,21 @@ class StudioWindow(SideWindow):
         for button, does in (
             (large.use, self.use), (large.draft, self.draft), (large.mend, self.mend),
             (large.seeds, self.more_seeds), (large.more, self.more_weight),
-            (large.save, self.save), (large.remove, self.remove), (self.clear, self.clear_board),
-            (self.mend_all, self.mend_near), (self.elsewhere.bring, self.choose_pictures),
-            (self.elsewhere.out, self.guide_out),
+            (large.save, self.save), (large.remove, self.remove),
+            (self.column.clear, self.clear_board),
+            (self.mend_all, self.mend_near), (self.elsewhere.bring, self.bringing.choose),
+            (self.elsewhere.out, self.guide_out), (self.elsewhere.watch, self.bringing.toggle),
         ):  # fmt: skip
             button.clicked.connect(lambda _=False, does=does: self._try(does))
         large.stars.chosen.connect(self.star)
         large.way.chosen.connect(lambda _: self._look())
-        self.elsewhere.watch.clicked.connect(self.toggle_watch)
         self.elsewhere.colour_wanted.connect(self._colour)
-        self.watcher.appeared.connect(lambda path: self.bring([path]))
-        self.watcher.lost.connect(self._lost)
+        self.keeping.used.connect(self.used)
+        self.keeping.drafted.connect(self.drafted)
+        self.keeping.told.connect(lambda text, bad: self.say(text, "error" if bad else "soft"))
+        self.bringing.taken.connect(self.work)
+        self.bringing.told.connect(lambda text, bad: self.say(text, "error" if bad else "soft"))
+        self.bringing.watching.connect(lambda on: set_checked(self.elsewhere.watch, on))
 
     def _try(self, work: Callable[[], object]) -> None:
         """What a person can put right is said at the foot."""
@@ -206,6 +156,7 @@ class StudioWindow(SideWindow):
 
     def _follow(self) -> None:
         self.elsewhere.set_message(self.message)
+        self.bringing.message = self.message
         self._offer()
 
     def _remembered(self) -> None:
@@ -265,58 +216,28 @@ class StudioWindow(SideWindow):
 
     def work(self) -> None:
         """Paint and try what waits."""
+        self.refresh()
+        self._run("Painting", lambda studio: studio.work())
 
-        def job(studio: Studio) -> None:
-            studio.work()
-
-        self._run("Painting", job)
-
-    def _run(self, what: str, job: Callable[[Studio], None]) -> None:
+    def _run(self, what: str, job: Callable[[Studio], object]) -> None:
         """Work with a studio in the background."""
-        tools = self.tools
-
-        def run(progress) -> bool:
-            studio = Studio(
-                self.board, tools.bay, tools.prover.readers, tools.prover.trials, self._heard.emit
-            )
-            self.studio = studio
-            try:
-                if not progress.cancelled:
-                    job(studio)
-            except Stopped:
-                pass
-            finally:
-                self.studio = None
-                studio.close()
-            return True
-
-        def ended(answer: Callable) -> Callable:
-            def hear(result) -> None:
-                self._runs.remove(run)
-                self._rest()
-                answer(result)
-
-            return hear
-
         self.say(f"{what}\u2026")
         self.hold_trials(True)
-        self._runs.append(run)
-        self.jobs.start(run, ended(lambda _: self._done()), ended(self._failed))
+        self.runs.start(job)
         self._offer()
 
     @property
     def working(self) -> bool:
         """Whether something is painted, tried or mended."""
-        return bool(self._runs)
+        return self.runs.working
 
-    def _done(self) -> None:
-        waiting = sum(c.state == "waiting" for c in self.candidates.values())
+    def _ended(self) -> None:
+        """A run is over."""
+        self._rest()
         if self.working:
             return
-        told = self.summary()
-        if waiting:
-            told += f" {waiting} wait: press Go on."
-        self.say(told)
+        waiting = sum(c.state == "waiting" for c in self.candidates.values())
+        self.say(self.summary() + (f" {waiting} wait: press Go on." if waiting else ""))
 
     def _failed(self, error: UserError) -> None:
         self.say(str(error), "error")
@@ -337,12 +258,7 @@ class StudioWindow(SideWindow):
 
     def halt(self) -> None:
         """End what is being worked on; what is not known yet waits for the next time."""
-        for work in self.jobs.clear():
-            if work in self._runs:
-                self._runs.remove(work)
-        super().halt()
-        if self.studio is not None:
-            self.studio.stop()
+        self.runs.stop()
         self._rest()
 
     def _take(self, told: Told) -> None:
@@ -385,7 +301,7 @@ class StudioWindow(SideWindow):
     def _mend(self, numbers: Sequence[int]) -> None:
         wanted = [n for n in numbers if not self.candidates[n].mended]
         if wanted:
-            self._run("Mending", lambda studio: studio.mend(wanted) and None)
+            self._run("Mending", lambda studio: studio.mend(wanted))
 
     # Going on with some --------------------------------------------------------------------
 
@@ -454,40 +370,13 @@ class StudioWindow(SideWindow):
         if self.elsewhere.symbol is not None:
             self.keeping.guide_out(self.elsewhere.symbol, self.elsewhere.wish)
 
-    def choose_pictures(self) -> None:
-        """Ask for pictures that were made elsewhere."""
-        paths, _ = QFileDialog.getOpenFileNames(
-            self, "Pictures in", self.tools.settings.folder_of("candidates"), PICTURES
-        )
-        if paths:
-            self.tools.settings.set_folder_of("candidates", Path(paths[0]))
-            self.bring([Path(path) for path in paths])
-
     def bring(self, paths: Sequence[Path]) -> None:
         """Take in pictures that were made elsewhere, and try them."""
-        message, board = self.message, self.board
+        self.bringing.bring(paths)
 
-        def read(progress) -> tuple[int, list[str]]:
-            from nimble_tile.core.picture.opening import read_file
-
-            taken, troubles = 0, []
-            for path in paths:
-                try:
-                    board.bring(message, path.name, read_file(path))
-                    taken += 1
-                except UserError as error:
-                    troubles.append(str(error))
-            return taken, troubles
-
-        def done(found: tuple[int, list[str]]) -> None:
-            taken, troubles = found
-            self.refresh()
-            if taken:
-                self.work()
-            if troubles:
-                self.say(" ".join(troubles[:3]), "error")
-
-        self.jobs.start(read, done, self._failed)
+    def watch(self, folder: Path) -> None:
+        """Take in what is written into a folder from now on."""
+        self.bringing.watch(folder)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         welcome(event)
@@ -499,30 +388,6 @@ class StudioWindow(SideWindow):
             self.bring(paths)
         else:
             self.say("Drop picture files here.", "error")
-
-    def toggle_watch(self) -> None:
-        """Watch a folder, or no longer."""
-        if self.watcher.folder is not None:
-            self.watcher.stop()
-            self.say("No folder is watched any more.")
-        else:
-            folder = QFileDialog.getExistingDirectory(
-                self, "Watch a folder", self.tools.settings.folder_of("candidates")
-            )
-            if folder:
-                self.watch(Path(folder))
-        set_checked(self.elsewhere.watch, self.watcher.folder is not None)
-
-    def watch(self, folder: Path) -> None:
-        """Take in what is written into a folder from now on."""
-        self.watcher.watch(folder)
-        if self.watcher.folder is not None:
-            self.say(f"Pictures that are written into {folder.name} are taken in as they appear.")
-        set_checked(self.elsewhere.watch, self.watcher.folder is not None)
-
-    def _lost(self, told: str) -> None:
-        set_checked(self.elsewhere.watch, False)
-        self.say(told, "error")
 
     def _colour(self, swatch) -> None:
         def take(colour: str) -> None:
@@ -599,24 +464,8 @@ class StudioWindow(SideWindow):
         self.stop_it.setVisible(busy or waiting > 0)
         self.stop_it.setText("Stop" if busy else f"Go on ({waiting})")
         self.mend_all.setEnabled(any(c.near for c in self.candidates.values()))
-        self.clear.setEnabled(bool(self.candidates))
-        described = bool(self.describe.words)
-        self.one.setEnabled(described)
-        self.many.setEnabled(described)
-        for button in (self.one, self.many):
-            button.setToolTip("" if described else "Write a keyword, and let it describe")
-        try:
-            recipe = self.guides.recipe(self.describe.words, "")
-            count = len(self.varied.recipes(recipe, self.describe.all_of_them))
-            self.many.setText(f"Paint {count} candidates")
-            self.varied.told.setText(
-                f"{count} paintings over seeds, weights and ends; each is tried at once."
-            )
-        except UserError as error:
-            self.many.setText("Paint candidates")
-            self.many.setEnabled(False)
-            self.many.setToolTip(str(error))
-            self.varied.told.setText(str(error))
+        self.column.clear.setEnabled(bool(self.candidates))
+        self.asking.offer()
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
@@ -628,21 +477,17 @@ class StudioWindow(SideWindow):
             self.say(f"{painter.name}: works on this machine, without a network.")
 
     def closeEvent(self, event) -> None:
-        self.watcher.stop()
-        set_checked(self.elsewhere.watch, False)
+        self.bringing.stop()
         super().closeEvent(event)
 
     def dress(self, theme: themes.Theme) -> None:
         """Follow the theme."""
-        self.view.theme = theme
-        self.shuffle.setIcon(themes.icon("shuffle", theme.ink))
-        self.view.viewport().update()
-        for part in (self.describe, self.guides, self.elsewhere, self.large, *self.folds):
+        for part in (self.asking, self.column, self.large):
             part.dress(theme)
 
     def shut_down(self) -> None:
         self.halt()
-        self.watcher.stop()
+        self.bringing.stop()
         super().shut_down()
         self._looker.stop()
         self._down = True
