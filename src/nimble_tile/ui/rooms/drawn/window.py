@@ -341,15 +341,11 @@ class DrawnWindow(SideWindow):
                 base, pictures.add(data, name), name, size, symbol, region, quiet
             )
             room = Room(tools.bay, tools.prover.readers)
-            stop = lambda: progress.cancelled  # noqa: E731
-            return (
-                drawn,
-                data,
-                piece,
-                prove(piece, Renderer(pictures), room, tools.prover.trials, stop=stop),
-            )
+            trials = tools.prover.trials
+            proved = prove(piece, Renderer(pictures), room, trials, stop=lambda: progress.cancelled)
+            return Brought(name, drawn, data, piece, proved)
 
-        def done(found) -> None:
+        def done(found: Brought) -> None:
             self.drawn, self.brought = found.drawn, found
             self._end()
             self.way.set_value("straight")
