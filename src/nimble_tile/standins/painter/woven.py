@@ -22,7 +22,7 @@ NEARNESS = 9.0
 MOTIF = 0.8
 """How far the scene's shapes and colours are kept; see `Wish`."""
 
-LAID_AT = (0.12, 0.4, 0.7, 1.0)
+LAID_AT = (0.15, 0.55, 1.0)
 """Shares of the steps at which the cloth is woven anew, each time with finer patches."""
 
 HEM = 3
