@@ -275,11 +275,16 @@ def test_the_command_line_paints(tmp_path):
     assert json.loads(again.stdout)["verdict"] == told["verdict"]["verdict"]
     plain = run("paint", "--words", "lake", "--size", 200, "--steps", 3, "--out", out, "--json")
     assert plain.exit_code == 0 and json.loads(plain.stdout)["verdict"] is None
+    twice = run("paint", "--words", words_, "--message", LINK, "--weight", 1.2, "--size", 480,
+                "--steps", 8, "--seed", 7, "--second", "0.4,0.3,0.7", "--out", tmp_path / "2.png",
+                "--json")  # fmt: skip
+    assert twice.exit_code == 0 and json.loads(twice.stdout)["symbol"] == told["symbol"]
     start = tmp_path / "start.png"
     start.write_bytes(encoded(photograph("coffee")[:100, :100]))
     for wrong in (
         ("--size", 5), ("--steps", 0), ("--begin", 0.9, "--end", 0.2, "--message", LINK),
         ("--start", out.with_name("none.png")), ("--message", ""),
+        ("--message", LINK, "--second", "0.4"), ("--message", LINK, "--second", "0.4,0.7,0.3"),
     ):  # fmt: skip
         failed = run("paint", "--words", "lake", "--size", 200, "--out", tmp_path / "x.png", *wrong)
         assert failed.exit_code == 2, wrong

@@ -28,6 +28,21 @@ message=https://lanternwalk.example
 env -u DISPLAY -u WAYLAND_DISPLAY -u QT_QPA_PLATFORM "$tile" demo --out demo >demo.txt
 "$tile" desk add "$message" --file links.sqlite3
 "$tile" paint --words "lake at dawn" --size 200 --steps 3 --out lake.png
+"$tile" paint --words "lake, embroidery" --size 200 --steps 3 --out woven.png
+"$tile" guide --message "$message" --out guide.png
+for ending in png ora svg pdf; do
+    "$tile" template --message "$message" --size 60 --dpi 150 --out "template.$ending"
+done
+"$tile" straighten "$(dirname "$1")/drawing.jpg" --message "$message/dusk" --out drawn.png
+"$place/venv/bin/python" - <<'PYTHON'
+from nimble_tile.standins.easel import Easel
+from nimble_tile.standins.painting import Request
+
+easel = Easel()
+states = list(easel.paint(Request("reeds", width=128, height=128, steps=3), 64))
+easel.close()
+assert len(states) == 3 and states[-1].image.shape == (128, 128, 3)
+PYTHON
 "$place/venv/bin/python" -c "import nimble_tile.standins.linkdesk.server"
 "$tile" render demo/lantern-walk-poster.nimbletile --out again.png --size 900
 "$place/venv/bin/python" - <<'PYTHON'

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 
     from nimble_tile.core.scan.verdict import Verdict
     from nimble_tile.core.symbol.encode import Symbol
+    from nimble_tile.standins.painting import Guide
 
 
 @click.command()
@@ -27,6 +28,7 @@ if TYPE_CHECKING:
 @click.option("--weight", type=Finite(0, 1.5), default=0.7, show_default=True, help="Of the guide.")
 @click.option("--begin", type=Finite(0, 1), default=0.0, help="When the guide begins.")
 @click.option("--end", type=Finite(0, 1), default=1.0, help="When it ends.")
+@click.option("--second", help="A second guide of the same code: WEIGHT,BEGIN,END.")
 @click.option("--steps", type=int, default=24, show_default=True)
 @click.option("--seed", type=click.IntRange(0), default=0, help="Another painting.")
 @click.option("--size", type=int, default=1024, show_default=True, help="Pixels a side.")
@@ -41,6 +43,7 @@ def paint(
     weight: float,
     begin: float,
     end: float,
+    second: str | None,
     steps: int,
     seed: int,
     size: int,
@@ -63,7 +66,7 @@ def paint(
     symbol, guides, picture = None, (), None
     if message is not None:
         symbol = encode(Message(text=message), Code(level="H"))
-        guides = (Guide(symbol.dark, weight, begin, end),)
+        guides = (Guide(symbol.dark, weight, begin, end), *_second(symbol, second))
     if start is not None:
         picture = open_picture(read_file(start), start.name).rgb
     request = Request(words, avoid, seed, size, size, steps, guides, picture, depart)
@@ -85,6 +88,19 @@ def paint(
         if verdict is not None:
             click.echo(report.in_words(verdict))
     sys.exit(0 if verdict is None or verdict.scans else 1)
+
+
+def _second(symbol: Symbol, text: str | None) -> tuple[Guide, ...]:
+    """The second guide, where there is one."""
+    from nimble_tile.standins.painting import Guide
+
+    if text is None:
+        return ()
+    try:
+        weight, begin, end = (float(part) for part in text.split(","))
+    except ValueError:
+        raise UserError("A second guide is written WEIGHT,BEGIN,END.") from None
+    return (Guide(symbol.dark, weight, begin, end),)
 
 
 def write_image(out: Path, image: np.ndarray) -> None:

@@ -170,6 +170,8 @@ class Studio:
         with ThreadPoolExecutor(1) as pool:
             try:
                 for candidate in waiting:
+                    if self.board.candidate(candidate.id) is None:
+                        continue  # it was removed meanwhile
                     image = self._made(candidate)
                     if image is not None:
                         trying.append(pool.submit(self._try, candidate, image))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -17,6 +17,9 @@ from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.encode import Symbol
 
 LEAST_SIDE, MOST_SIDE = 256, 4096
+
+PREVIEW = 512
+"""Longer side, in pixels, of a guide that is only looked at."""
 
 LEAST_MODULE = 6
 """Pixels of a module below which generators that work at an eighth of the picture's size, as is
@@ -72,6 +75,24 @@ def module_pixels(symbol: Symbol, wish: GuideWish) -> int:
     return int(room // (symbol.side + 2 * wish.quiet_zone))
 
 
+def checked(symbol: Symbol, wish: GuideWish) -> int:
+    """Pixels of a module; `UserError` where the guide is too small for the code."""
+    module = module_pixels(symbol, wish)
+    if module < 2:
+        raise UserError("The guide is too small for this code.", "Make it larger.")
+    return module
+
+
+def smaller(wish: GuideWish) -> GuideWish:
+    """The same guide in few pixels, to be looked at."""
+    sides = wish.width, wish.height
+    scale = max(PREVIEW / max(sides), LEAST_SIDE / min(sides))
+    if scale >= 1:
+        return wish
+    width, height = (max(LEAST_SIDE, round(side * scale)) for side in sides)
+    return replace(wish, width=width, height=height)
+
+
 def guide_picture(symbol: Symbol, wish: GuideWish) -> np.ndarray:
     """The guide (uint8 H × W × 3 sRGB), the code in its middle, modules on whole pixels.
 
@@ -82,9 +103,7 @@ def guide_picture(symbol: Symbol, wish: GuideWish) -> np.ndarray:
     """
     import cv2
 
-    module = module_pixels(symbol, wish)
-    if module < 2:
-        raise UserError("The guide is too small for this code.", "Make it larger.")
+    module = checked(symbol, wish)
     side = module * (symbol.side + 2 * wish.quiet_zone)
     drawn = plain_code(symbol, wish.quiet_zone, side)[..., :1].astype(np.float32) / 255
     if wish.softness:

@@ -153,7 +153,13 @@ class DrawnWindow(SideWindow):
         self._preview()
         self._offer()
 
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self._preview()
+
     def _preview(self) -> None:
+        if not self.isVisible():
+            return  # once it is seen again
         symbol, wish = self.symbol, None
         try:
             wish = self.template.wish

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QKeyEvent, QPainter
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QListWidget,
@@ -22,6 +22,13 @@ CARD, PICTURE = QSize(152, 192), 132
 """Size of a candidate's card, and the longer side of its picture on it."""
 
 KEY = Qt.ItemDataRole.UserRole
+
+EMPTY = (
+    "Describe a picture and paint candidates: each is tried by all readers as soon as it is there. "
+    "Or drop pictures that another generator has made with the guide."
+)
+
+ALL_FOLDED = "None of them reads. Give the guide more weight, or mend the near misses."
 
 ORDERS: dict[str, Callable[[Candidate], tuple]] = {
     "reach": lambda c: (-(c.reach if c.reach is not None else -1), -(c.likeness or 0), c.id),
@@ -182,6 +189,17 @@ class BoardView(QListWidget):
                 only = self.selectionModel().SelectionFlag.ClearAndSelect
                 self.setCurrentItem(self.item(at), only)
                 self.scrollToItem(self.item(at))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if not self.count():
+            painter = QPainter(self.viewport())
+            area = QRectF(self.viewport().rect()).adjusted(40, 0, -40, 0)
+            told = ALL_FOLDED if self._all else EMPTY
+            painter.setPen(QColor(self.theme.soft))
+            painter.setFont(themes.font(15))
+            flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+            painter.drawText(area, flags, told)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()

@@ -7,7 +7,13 @@ from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from nimble_tile.core.errors import UserError
-from nimble_tile.core.output.guide import GuideWish, advice, guide_picture
+from nimble_tile.core.output.guide import (
+    GuideWish,
+    advice,
+    checked,
+    guide_picture,
+    smaller,
+)
 from nimble_tile.core.piece import Code, Message
 from nimble_tile.core.symbol.encode import Symbol, encode
 from nimble_tile.ui.kit import theme as themes
@@ -117,7 +123,9 @@ class Elsewhere(QWidget):
         try:
             code = Code(level=self.level.currentData(), raise_level=False)
             self.symbol = encode(Message(text=self._text), code)
-            image = to_qimage(guide_picture(self.symbol, self.wish))
+            wish = self.wish
+            checked(self.symbol, wish)
+            image = to_qimage(guide_picture(self.symbol, smaller(wish)))
         except UserError as error:
             self.symbol = None
             self.small.clear()

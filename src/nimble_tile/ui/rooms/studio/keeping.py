@@ -80,8 +80,11 @@ class Keeping(QObject):
         """It becomes the picture of the piece, as one step of undo."""
 
         def done() -> None:
+            before = self.tools.session.piece.message.text
             self.tools.session.put(self._piece(candidate), f"Take {candidate.name}")
             told = f"The piece has it now: {candidate.name}."
+            if candidate.message != before:
+                told += f" Its code says {candidate.message}; so does the piece now."
             self.told.emit(f"{told} {candidate.note}".strip(), False)
             self.used.emit()
 

@@ -93,8 +93,8 @@ class Large(QWidget):
         self.way = Segments(
             "Shown",
             [("image", "As it is", "The candidate"),
-             ("before", "Before mending", "As it was painted"),
-             ("unguided", "Without the code", "The same painting, unguided")],
+             ("before", "Before", "As it was before it was mended"),
+             ("unguided", "Unguided", "The same painting without the code")],
         )  # fmt: skip
         self.way.set_value("image")
         self.name, self.words, self.told = QLabel(), QLabel(), soft()

@@ -41,8 +41,8 @@ MORE_SEEDS = 4
 
 SIZE = (1260, 790)
 
-LARGE = 392
-"""Width of the chosen candidate, in pixels."""
+LARGE = 290, 392
+"""Least and largest width of the chosen candidate, in pixels."""
 
 
 class StudioWindow(SideWindow):
@@ -96,8 +96,9 @@ class StudioWindow(SideWindow):
         whole.setSpacing(16)
         whole.addWidget(self.asking)
         whole.addWidget(self.column, 1)
-        self.large.setFixedWidth(LARGE)
-        whole.addWidget(self.large)
+        self.large.setMinimumWidth(LARGE[0])
+        self.large.setMaximumWidth(LARGE[1])
+        whole.addWidget(self.large, 1)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(20, 16, 20, 12)
         outer.setSpacing(8)
