@@ -161,6 +161,10 @@ def test_a_stroke_tells_what_it_costs(art):
     after = pixel_cost(spoilt, symbol)
     assert after.wrong >= 1 and after.spare < 1
     assert "1 module is wrong" in after.told(before) and "this stroke: -" in after.told(before)
+    rim = art.pixels.copy()
+    rim[: 5 * 3] = 0  # the quiet zone above the code
+    shut = pixel_cost(art.with_pixels(rim), symbol)
+    assert not shut.fine and "quiet zone" in shut.told() and before.fine
     black = art.with_pixels(np.zeros_like(art.pixels))
     assert not pixel_cost(black, symbol).readable
     assert "cannot be read" in pixel_cost(black, symbol).told()

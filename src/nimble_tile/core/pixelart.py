@@ -21,6 +21,9 @@ from nimble_tile.core.symbol.encode import Symbol
 APART = 0.44
 """Distance in luma, of 1, between the lightest dark and the darkest light colour."""
 
+LEAST_APART = 0.07
+"""Luma, of 1, by which a module must differ from the mean of what lies round it."""
+
 MIDDLE = 0.5
 """Luma between dark and light."""
 
@@ -246,7 +249,50 @@ def _pictured(art: PixelArt, symbol: Symbol, image: np.ndarray, dark: np.ndarray
         wanted = _without_corners(art, symbol, wanted)
     off[(wanted < 0)[..., None] & ~dark] = np.inf
     off[(wanted > 0)[..., None] & dark] = np.inf
-    return off.argmin(-1).astype(np.uint8)
+    tones = luma(art.palette)
+    # The lightest colours of the light sort, and the darkest of the dark one, by rank.
+    order = np.argsort(np.argsort(np.where(dark, tones, -tones)))
+    count = np.where(dark, dark.sum(), (~dark).sum())
+    order = np.where(dark, order - order[dark].min(), order - order[~dark].min())
+    # The quiet zone is lighter than most.
+    ring = np.zeros(wanted.shape, bool)
+    quiet = (tables.QUIET_ZONE_MICRO if symbol.micro else tables.QUIET_ZONE) * art.module
+    (x, y), inner = art.first, symbol.side * art.module
+    ring[y : y + inner + 2 * quiet, x : x + inner + 2 * quiet] = True
+    ring[y + quiet : y + quiet + inner, x + quiet : x + quiet + inner] = False
+    off[ring[..., None] & (order > np.floor(0.5 * (count - 1)))] = np.inf
+    pixels = off.argmin(-1).astype(np.uint8)
+    for share in (0.5, 0.25, 0.0):
+        weak = _weak(tones[pixels], art, symbol)
+        if not weak.any():
+            break
+        # Readers compare a module with what lies round it: where it hardly differs, it takes
+        # clearer colours of its sort.
+        fine = np.zeros(pixels.shape, bool)
+        large = weak.repeat(art.module, 0).repeat(art.module, 1)
+        fine[y : y + large.shape[0], x : x + large.shape[1]] = large
+        fine &= wanted != 0
+        dull = order > np.floor(share * (count - 1))
+        off[fine[..., None] & dull] = np.inf
+        pixels = off.argmin(-1).astype(np.uint8)
+    return pixels
+
+
+def _weak(tones: np.ndarray, art: PixelArt, symbol: Symbol) -> np.ndarray:
+    """Modules, quiet zone included, that hardly differ from the mean of five by five modules."""
+    import cv2
+
+    quiet = tables.QUIET_ZONE_MICRO if symbol.micro else tables.QUIET_ZONE
+    modules = symbol.side + 2 * quiet
+    x, y = art.first
+    part = tones[y : y + modules * art.module, x : x + modules * art.module]
+    grid = part.reshape(modules, art.module, modules, art.module).mean((1, 3))
+    around = cv2.blur(grid, (5, 5), borderType=cv2.BORDER_REPLICATE)
+    sign = np.where(np.pad(symbol.dark, quiet), -1, 1)
+    weak = sign * (grid - around) < LEAST_APART
+    inner = np.zeros_like(weak)
+    inner[quiet:-quiet, quiet:-quiet] = True
+    return weak & inner
 
 
 def _without_corners(art: PixelArt, symbol: Symbol, wanted: np.ndarray) -> np.ndarray:

@@ -14,6 +14,9 @@ from nimble_tile.core.scan.sampling import sample
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.encode import Symbol
 
+LIGHT_QUIET_ZONE = 0.8
+"""Share of the quiet zone that must be light."""
+
 SEEN_MODULE = 8
 """Pixels of a module at least at which a drawing is sampled."""
 
@@ -30,12 +33,20 @@ class PixelCost:
         Modules that are read wrongly, and those that are nearly so.
     readable : bool
         Whether every block can be corrected.
+    quiet_zone : float
+        Share of the quiet zone that reads as light, 0 to 1.
     """
 
     spare: float
     wrong: int
     weak: int
     readable: bool
+    quiet_zone: float = 1.0
+
+    @property
+    def fine(self) -> bool:
+        """Whether nothing is in the way of readers."""
+        return self.readable and self.quiet_zone >= LIGHT_QUIET_ZONE
 
     def told(self, before: PixelCost | None = None) -> str:
         """In words, with what has changed since then."""
@@ -44,6 +55,8 @@ class PixelCost:
             words += f" (this stroke: {self.spare - before.spare:+.0%})"
         wrong = "1 module is wrong" if self.wrong == 1 else f"{self.wrong} modules are wrong"
         told = f"{words}; {wrong}." if self.wrong else f"{words}."
+        if self.quiet_zone < LIGHT_QUIET_ZONE:
+            told += f" Only {self.quiet_zone:.0%} of the quiet zone is light: readers need it."
         return told if self.readable else f"{told} It cannot be read any more."
 
 
@@ -55,4 +68,5 @@ def pixel_cost(art: PixelArt, symbol: Symbol) -> PixelCost:
     side = (symbol.side + 2 * quiet) * art.module * factor
     x, y = (value * factor for value in art.first)
     found = sample(np.ascontiguousarray(grey), Box(x, y, side, side), symbol, quiet)
-    return PixelCost(found.spare, int(found.wrong.sum()), int(found.weak.sum()), found.corrects)
+    wrong, weak = int(found.wrong.sum()), int(found.weak.sum())
+    return PixelCost(found.spare, wrong, weak, found.corrects, found.quiet_zone)

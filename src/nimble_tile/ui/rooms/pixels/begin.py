@@ -158,7 +158,7 @@ class BeginDialog(QDialog):
         )
         if self.symbol.micro:
             told += " Of four readers only one knows Micro QR; few phones do."
-        self._tell(told, "soft" if cost.readable else "error")
+        self._tell(told, "soft" if cost.fine else "error")
 
     def _tell(self, text: str, rank: str) -> None:
         self.told.setText(text)

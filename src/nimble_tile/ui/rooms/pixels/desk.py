@@ -152,7 +152,7 @@ class PixelsDesk(QObject):
         cost = pixel_cost(self.art, self.symbol)
         before, self._stroke_before = self._stroke_before, None
         self.cost = cost
-        self.strip.tell(cost.told(before), cost.readable)
+        self.strip.tell(cost.told(before), cost.fine)
 
     # Drawing -------------------------------------------------------------------------------
 
