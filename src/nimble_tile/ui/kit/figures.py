@@ -52,6 +52,13 @@ def paint_fitted(painter: QPainter, room: QRectF, image: QImage) -> None:
     painter.drawImage(fitted, image)
 
 
+def fitting_font(text: str, width: float, size: int) -> QFont:
+    """The program's font at this size, or as much smaller as lets a text fit; 10 at least."""
+    while size > 10 and QFontMetricsF(themes.font(size)).horizontalAdvance(text) > width:
+        size -= 1
+    return themes.font(size)
+
+
 def paint_title(
     painter: QPainter, line: QRectF, title: str, bold: bool, theme: themes.Theme
 ) -> None:

@@ -10,7 +10,13 @@ from PySide6.QtWidgets import QAbstractButton, QPushButton, QSizePolicy
 
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.kit import theme as themes
-from nimble_tile.ui.kit.figures import in_line, in_short, paint_figures, paint_fitted
+from nimble_tile.ui.kit.figures import (
+    fitting_font,
+    in_line,
+    in_short,
+    paint_figures,
+    paint_fitted,
+)
 from nimble_tile.ui.kit.marks import paint_verdict
 
 if TYPE_CHECKING:
@@ -194,7 +200,10 @@ class ProposalCard(ProposalCell):
         colour = QColor(themes.verdict_colour(theme, found.verdict.state))
         paint_verdict(painter, mark, found.verdict.state, colour, QColor(theme.panel))
         painter.setPen(QColor(theme.ink))
-        painter.drawText(line.adjusted(20, 0, 0, 0), middle, found.verdict.words)
+        words = line.adjusted(20, 0, 0, 0)
+        painter.setFont(fitting_font(found.verdict.words, words.width(), 13))
+        painter.drawText(words, middle, found.verdict.words)
+        painter.setFont(themes.font(13))
         line.translate(0, 19)
         candidate = found.candidate
         painter.drawText(line, middle, f"Reach {percent(candidate.reach)}")
