@@ -13,6 +13,7 @@ from nimble_tile.core.trials.sets import shipped
 from nimble_tile.core.tune import mend as core_mend
 from nimble_tile.standins import prompt
 from nimble_tile.standins.painter.words import understand
+from nimble_tile.studio import making
 from nimble_tile.studio.making import guide_symbol
 from nimble_tile.ui.rooms.studio.guiding import numbers
 from outside_reader import zbar_reads
@@ -167,6 +168,7 @@ def elsewhere(opacity, seed):
 
 
 def test_the_guide_goes_out_and_pictures_come_in(studio, window, qtbot, tmp_path, monkeypatch):
+    monkeypatch.setattr(making, "LONGEST_SEARCH", 90.0)  # other tests run beside it
     monkeypatch.setattr(core_mend, "WEAKENING_STEPS", (0.2,))
     monkeypatch.setattr(core_mend, "LADDER", (0.5, 0.7, 0.9))
     fold = studio.elsewhere

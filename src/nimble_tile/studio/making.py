@@ -327,10 +327,15 @@ class Studio:
 
     def _mend(self, candidate: Candidate, wanted: float) -> bool:
         pixels = self._opened(self.board.image(candidate.id), candidate)
+
+        def note(told: str) -> None:
+            other = OTHER_ENCODER in candidate.note
+            self.board.note(candidate.id, f"{told} {OTHER_ENCODER}" if other else told)
+
         try:
             suspect = self._suspect(candidate, pixels)
         except UserError as error:
-            self.board.note(candidate.id, str(error))
+            note(str(error))
             return False
         last = None
         steps = mend(pixels, suspect, self.room, self.trials, wanted, None, 0, self._ended)
@@ -342,10 +347,10 @@ class Studio:
         best = last.best
         if best is None or not best.holds:
             told = "It was ended." if best is None else why_not(best, wanted, False)
-            self.board.note(candidate.id, told)
+            note(told)
             return False
         if not best.touched:
-            self.board.note(candidate.id, "Nothing had to be changed.")
+            note("Nothing had to be changed.")
             return True
         image, pictures = as_png(best.image), PictureStore()
         piece = candidate.piece
@@ -371,7 +376,7 @@ class Studio:
     def _suspect(self, candidate: Candidate, pixels: np.ndarray) -> Suspect:
         """The symbol that stands on a candidate."""
         piece = candidate.piece
-        if candidate.recipe is None:
+        if OTHER_ENCODER in candidate.note:  # the piece's settings would make another symbol
             return self._found(pixels, candidate.message)
         symbol = encode(piece.message, piece.code)
         quad = _symbol_quad(piece, symbol, (pixels.shape[1], pixels.shape[0]))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 
 import cv2
@@ -91,14 +92,26 @@ def paint(request: Request, stop: Callable[[], bool] = lambda: False) -> Iterato
     rng = np.random.default_rng([request.seed, 17])
     medium = MEDIUMS[what.medium](request.width, request.height, rng, rough)
     pull = Pull(request.guides, request.width, request.height, request.seed)
-    for number in range(1, request.steps + 1):
-        if stop():
-            raise Stopped
-        at = (number - 1) / max(request.steps - 1, 1)
-        seen = pull.step(scene, at, request.steps)
-        medium.step(np.rint(seen * 255).astype(np.uint8), at)
-        last = number == request.steps
-        yield State(medium.finished() if last else medium.canvas.copy(), number, request.steps)
+
+    def share(number: int) -> float:
+        return (number - 1) / max(request.steps - 1, 1)
+
+    def seen(number: int) -> np.ndarray:
+        """What is to be painted at a step; it does not depend on what is painted already."""
+        return np.rint(pull.step(scene, share(number), request.steps) * 255).astype(np.uint8)
+
+    # The next step is worked out while the brush paints this one.
+    with ThreadPoolExecutor(1) as pool:
+        ahead = pool.submit(seen, 1)
+        for number in range(1, request.steps + 1):
+            if stop():
+                raise Stopped
+            now = ahead.result()
+            last = number == request.steps
+            if not last:
+                ahead = pool.submit(seen, number + 1)
+            medium.step(now, share(number))
+            yield State(medium.finished() if last else medium.canvas.copy(), number, request.steps)
 
 
 def _scene(request: Request, what: Chosen) -> np.ndarray:
