@@ -17,6 +17,9 @@ import numpy as np
 STROKE_POINTS = 7
 """Points of a stroke at most."""
 
+LED_BY = 5.0
+"""Radius, in pixels of the small picture that leads it, of a large brush."""
+
 DIFFERS = 14.0
 """Steps of 255 by which the canvas may differ before a stroke is laid."""
 
@@ -66,17 +69,19 @@ def strokes(
 ) -> None:
     """Strokes of one brush, in place, where the canvas differs from what is seen."""
     height, width = seen.shape[:2]
-    blurred = cv2.GaussianBlur(seen, (0, 0), max(0.5 * radius, 0.5))
-    apart = np.abs(canvas.astype(np.int16) - blurred).sum(2).astype(np.float32) / 3
+    # A large brush sees no detail: it is led by a small picture.
+    scale = min(1.0, LED_BY / radius)
+    led = seen if scale == 1 else cv2.resize(
+        seen, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA
+    )  # fmt: skip
+    blurred = cv2.GaussianBlur(led, (0, 0), max(0.5 * radius * scale, 0.5))
+    under = canvas if scale == 1 else cv2.resize(
+        canvas, blurred.shape[1::-1], interpolation=cv2.INTER_AREA
+    )  # fmt: skip
+    apart = cv2.absdiff(under, blurred).sum(2, dtype=np.float32) / 3
     cell = max(2, round(1.15 * radius))
     rows, columns = -(-height // cell), -(-width // cell)
-    mean = cv2.resize(
-        cv2.copyMakeBorder(
-            apart, 0, rows * cell - height, 0, columns * cell - width, cv2.BORDER_REPLICATE
-        ),
-        (columns, rows),
-        interpolation=cv2.INTER_AREA,
-    )
+    mean = cv2.resize(apart, (columns, rows), interpolation=cv2.INTER_AREA)
     at_row, at_column = np.nonzero(mean > differs)
     if not len(at_row):
         return
@@ -86,21 +91,28 @@ def strokes(
     across, down = cv2.Sobel(grey, cv2.CV_32F, 1, 0), cv2.Sobel(grey, cv2.CV_32F, 0, 1)
     # The direction of the surroundings, where the place itself has none.
     smooth = [
-        cv2.GaussianBlur(field, (0, 0), 2.0 * radius)
+        cv2.GaussianBlur(field, (0, 0), 2.0 * radius * scale)
         for field in (across * across - down * down, 2 * across * down)
     ]
     angle = 0.5 * np.arctan2(smooth[1], smooth[0]) + np.pi / 2
+    last = np.array(blurred.shape[:2]) - 1
+
+    def places() -> tuple[np.ndarray, np.ndarray]:
+        """Where the strokes are on the small picture."""
+        return (np.minimum((y * scale).astype(int), last[0]),
+                np.minimum((x * scale).astype(int), last[1]))  # fmt: skip
+
     paths = np.empty((len(x), length, 2), np.float32)
     ends = np.full(len(x), length)
-    colour = blurred[y.astype(int), x.astype(int)].astype(np.float32)
+    colour = blurred[places()].astype(np.float32)
     heading = None
     for number in range(length):
         paths[:, number] = np.column_stack([x, y])
-        row, column = y.astype(int), x.astype(int)
+        row, column = places()
         if number > 1:
             here = blurred[row, column].astype(np.float32)
             strays = np.abs(here - colour).sum(1) > np.abs(
-                here - canvas[row, column].astype(np.float32)
+                here - under[row, column].astype(np.float32)
             ).sum(1)
             ends = np.where(strays & (ends == length), number, ends)
         turn = angle[row, column] + rng.normal(0, 0.12, len(x))
@@ -187,7 +199,8 @@ class Ink(Medium):
         grey = cv2.cvtColor(seen, cv2.COLOR_RGB2GRAY).astype(np.float32) / 255
         low, high = np.quantile(grey[::8, ::8], (0.02, 0.9))
         ink = np.clip((high - grey) / max(high - low, 0.25), 0, 1) ** 1.35
-        hue = seen.astype(np.float32) / np.maximum(seen.max(-1, keepdims=True), 60)
+        most = cv2.max(cv2.max(seen[..., 0], seen[..., 1]), seen[..., 2])[..., None]
+        hue = seen.astype(np.float32) / np.maximum(most, 60)
         paper, black = np.array(self.paper, np.float32), np.array((30, 30, 36), np.float32)
         washed = (paper * (1 - ink[..., None]) + black * ink[..., None]) * (0.72 + 0.28 * hue)
         largest, least = self.side / 30 * self.rough, max(1.4, self.side / 480)
@@ -287,21 +300,27 @@ class CutPaper(Medium):
             np.float32
         )
         order = np.argsort(-tints[:, 0])  # light sheets lie below
-        made = np.empty((self.height, self.width, 3), np.float32)
+        # Only the last sheets are cut to the pixel.
+        part = 1 if at >= 1 else 2
+        extent = -(-self.width // part), -(-self.height // part)
+        made = np.empty((extent[1], extent[0], 3), np.float32)
         made[:] = colours[order[0]]
-        depth = max(1.0, self.side / 400)
+        depth = max(1.0, self.side / 400) / part
         rank = np.argsort(order)[which].astype(np.uint8)
         for level in range(1, tones):
             above = (rank >= level).astype(np.float32)
-            soft = cv2.resize(above, (self.width, self.height), interpolation=cv2.INTER_CUBIC)
-            soft = cv2.GaussianBlur(soft, (0, 0), max(0.9, 0.35 / scale))
-            sheet = np.clip((soft - 0.5) * 8 / max(1, 0.5 / scale) + 0.5, 0, 1)
+            soft = cv2.resize(above, extent, interpolation=cv2.INTER_CUBIC)
+            soft = cv2.GaussianBlur(soft, (0, 0), max(0.9, 0.35 / scale / part))
+            sheet = np.clip((soft - 0.5) * 8 / max(1, 0.5 / scale / part) + 0.5, 0, 1)
             shadow = cv2.GaussianBlur(
                 np.roll(np.roll(sheet, round(1.6 * depth), 0), round(depth), 1), (0, 0), 1.3 * depth
             )
             made *= (1 - 0.20 * np.clip(shadow - sheet, 0, 1))[..., None]
             made += sheet[..., None] * (colours[order[level]] - made)
-        self.canvas = np.clip(made, 0, 255).astype(np.uint8)
+        made = np.clip(made, 0, 255).astype(np.uint8)
+        if part > 1:
+            made = cv2.resize(made, (self.width, self.height), interpolation=cv2.INTER_LINEAR)
+        self.canvas = made
 
     def finished(self) -> np.ndarray:
         return np.clip(self.canvas * self._sheet[..., None], 0, 255).astype(np.uint8)

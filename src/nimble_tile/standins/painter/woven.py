@@ -10,7 +10,7 @@ import numpy as np
 
 from nimble_tile.core.blend.weave import laid_out
 from nimble_tile.core.blend.weave.lay import LEVELS, Cloth, Wish, lay
-from nimble_tile.core.blend.weave.matter import CELLS, Matter, material, planes
+from nimble_tile.core.blend.weave.matter import CELLS, Matter, Source, material, planes
 from nimble_tile.standins.painter.mediums import Medium
 
 PATCHES = 34
@@ -33,8 +33,9 @@ LIFTED = 0.65
 
 
 @lru_cache(maxsize=2)
-def _matter(name: str) -> Matter:
-    return Matter(material(name))
+def _matter(name: str) -> tuple[Source, Matter]:
+    source = material(name)
+    return source, Matter(source)
 
 
 class Woven(Medium):
@@ -45,8 +46,9 @@ class Woven(Medium):
     def __init__(self, *rest) -> None:
         super().__init__(*rest)
         self._modules = round(PATCHES / max(self.rough, 0.5) ** 0.5)
+        self._spread = 0.35 * self.side / self._modules
         self._seed = int(self.rng.integers(10_000))
-        self._laid: np.ndarray | None = None
+        self._laid: np.ndarray | None = None  # the cloth without most of its tones
         self._next = 0
 
     def step(self, seen: np.ndarray, at: float) -> None:
@@ -54,13 +56,16 @@ class Woven(Medium):
             while self._next < len(LAID_AT) and at >= LAID_AT[self._next] - 1e-6:
                 self._next += 1
             self._laid = self._woven(seen, LEVELS[: self._next])
-        spread = self.side / self._modules * (0.35 if self._laid is not None else 1.6)
+            soft = cv2.GaussianBlur(self._laid, (0, 0), self._spread)
+            # What is left of the patches where the tones that they bring are taken off.
+            self._laid -= LIFTED * soft
+        spread = self._spread if self._laid is not None else 1.6 * self.side / self._modules
         wanted = cv2.GaussianBlur(seen, (0, 0), spread).astype(np.float32)
         if self._laid is None:  # the threads that patches will lie on
             lines = 1 + 0.06 * np.sin(np.arange(self.width) * (40 * np.pi / self.side))
             made = wanted * lines[None, :, None]
         else:
-            made = self._laid + LIFTED * (wanted - cv2.GaussianBlur(self._laid, (0, 0), spread))
+            made = self._laid + LIFTED * wanted
         self.canvas = np.clip(made, 0, 255).astype(np.uint8)
 
     def _woven(self, seen: np.ndarray, levels: tuple[tuple[float, float], ...]) -> np.ndarray:
@@ -76,10 +81,10 @@ class Woven(Medium):
         picture = planes(cv2.resize(whole, (cells, cells), interpolation=cv2.INTER_AREA))
         tone, free = picture[..., 0], np.ones((cells, cells), bool)
         cloth = Cloth(picture.copy(), picture, tone - NEARNESS, tone + NEARNESS, free, True)
-        matter = _matter(self.matter)
+        source, matter = _matter(self.matter)
         lay(cloth, matter, Wish(MOTIF, self._seed, levels))
         square = SimpleNamespace(square=whole, side=side, modules=modules)
-        laid = laid_out(square, cloth, matter, material(self.matter))
+        laid = laid_out(square, cloth, matter, source)
         return laid[edge:-down, edge:-right].astype(np.float32)
 
 
