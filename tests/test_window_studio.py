@@ -206,6 +206,25 @@ def test_the_guide_goes_out_and_pictures_come_in(studio, window, qtbot, tmp_path
     assert mended.mended and mended.reads, mended.note
     studio.view.choose(mended.id)
     assert studio.large.way.button("before").isEnabled()
+    # What no search finds is handed on to where one can say where it is.
+    monkeypatch.setattr(making, "LONGEST_SEARCH", 0.5)
+    plain = tmp_path / "plain.png"
+    plain.write_bytes(encoded(np.ascontiguousarray(photograph("coffee")[:200, :200])))
+    studio.bring([plain])
+    qtbot.waitUntil(lambda: len(studio.candidates) == 3, timeout=20_000)
+    done(studio, qtbot)
+    lost = next(c for c in studio.candidates.values() if c.name == "plain.png")
+    assert lost.lost and not lost.near
+    studio.view.choose(lost.id)
+    assert studio.large.mend.text().startswith("Say where") and not studio.large.use.isEnabled()
+    studio.large.mend.click()
+    qtbot.waitUntil(lambda: window.mend_desk._later.get().pixels is not None, timeout=20_000)
+    mender = window.mend_desk._later.get()
+    assert mender.name == "plain.png" and mender.controls.message.toPlainText() == LINK
+    mender.halt()
+    monkeypatch.setattr(making, "LONGEST_SEARCH", 90.0)
+    studio.board.remove([lost.id])
+    studio.refresh()
     # A folder is watched: what is written there comes in by itself.
     folder = tmp_path / "from elsewhere"
     folder.mkdir()

@@ -100,6 +100,11 @@ class Candidate:
         return self.verdict in ("well", "thin")
 
     @property
+    def lost(self) -> bool:
+        """Whether there is a picture on which no code was found."""
+        return self.state == "known" and self.piece is None and self.verdict == "fails"
+
+    @property
     def near(self) -> bool:
         """Whether it is a near miss, worth mending."""
         short = self.verdict in ("thin", "fails")

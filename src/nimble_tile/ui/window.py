@@ -222,6 +222,7 @@ class Window(QMainWindow):
         self.foot.drafts.toggled.connect(drafts.show_shelf)
         checks.bench_wanted.connect(proof.close_view)
         checks.mend_wanted.connect(self.mend_desk.take)
+        self.studio_desk.mend_wanted.connect(self.mend_desk.take)
         self.sweep_desk.drafts_kept.connect(self._show_shelf)
         self.pixels_desk.begun.connect(self._finished_picture)
         for desk in (self.studio_desk, self.drawn_desk):

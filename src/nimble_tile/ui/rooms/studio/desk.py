@@ -25,10 +25,13 @@ class StudioDesk(QObject):
         A candidate has become the picture of the piece.
     drafted
         Candidates were kept as drafts.
+    mend_wanted : ndarray, str, str
+        A picture is to be mended by hand: its name, and what it is to say.
     """
 
     used = Signal()
     drafted = Signal()
+    mend_wanted = Signal(object, str, str)
 
     def __init__(self, tools: Tools, parent: QWidget) -> None:
         super().__init__(parent)
@@ -41,6 +44,7 @@ class StudioDesk(QObject):
         made = StudioWindow(self._tools, self.parent())
         made.used.connect(self.used)
         made.drafted.connect(self.drafted)
+        made.mend_wanted.connect(self.mend_wanted)
         return made
 
     def open(self) -> StudioWindow | None:

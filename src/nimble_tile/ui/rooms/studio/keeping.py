@@ -36,12 +36,15 @@ class Keeping(QObject):
         A candidate has become the picture of the piece.
     drafted
         Candidates were kept as drafts.
+    mend_wanted : ndarray, str, str
+        A picture (uint8 H × W × 3) is to be mended by hand: its name, and what it is to say.
     told : str, bool
         A sentence, and whether it is bad news.
     """
 
     used = Signal()
     drafted = Signal()
+    mend_wanted = Signal(object, str, str)
     told = Signal(str, bool)
 
     def __init__(self, board: BoardFile, jobs: Jobs, tools: Tools, parent: QWidget) -> None:
@@ -113,6 +116,20 @@ class Keeping(QObject):
 
         if candidates:
             self._with_pictures(candidates, done)
+
+    def hand_on(self, candidate: Candidate) -> None:
+        """Hand a picture on which no code was found to whoever mends by hand."""
+        data = self.board.image(candidate.id)
+
+        def work(progress):
+            from nimble_tile.core.picture.opening import open_picture
+
+            return open_picture(data, candidate.name).over("#ffffff")
+
+        def done(pixels) -> None:
+            self.mend_wanted.emit(pixels, candidate.name, candidate.message)
+
+        self._jobs.start(work, done, self._failed)
 
     def save(self, candidate: Candidate) -> None:
         """Ask where a candidate goes, write it, and read it back."""

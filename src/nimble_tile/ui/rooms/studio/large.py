@@ -157,7 +157,11 @@ class Large(QWidget):
         self.way.button("unguided").setEnabled(bool(painted))
         self.use.setEnabled(one is not None and one in known)
         self.draft.setEnabled(bool(known))
-        self.mend.setEnabled(idle and any(not c.mended and c.verdict != "well" for c in known))
+        lost = one is not None and one.lost
+        self.mend.setText("Say where it is\u2026" if lost else "Mend")
+        self.mend.setToolTip("Mend it by hand: draw where the code is" if lost else "")
+        able = any(not c.mended and c.verdict != "well" for c in known)
+        self.mend.setEnabled(idle and (lost or able))
         self.save.setEnabled(one is not None and one.state == "known")
         self.seeds.setEnabled(bool(painted))
         self.more.setEnabled(bool(painted))

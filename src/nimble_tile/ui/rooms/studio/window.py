@@ -54,10 +54,13 @@ class StudioWindow(SideWindow):
         A candidate has become the picture of the piece.
     drafted
         Candidates were kept as drafts.
+    mend_wanted : ndarray, str, str
+        A picture (uint8 H × W × 3) is to be mended by hand: its name, and what it is to say.
     """
 
     used = Signal()
     drafted = Signal()
+    mend_wanted = Signal(object, str, str)
 
     def __init__(self, tools: Tools, parent: QWidget) -> None:
         super().__init__(tools, parent, "Paint and choose", *SIZE)
@@ -136,6 +139,7 @@ class StudioWindow(SideWindow):
         self.elsewhere.colour_wanted.connect(self._colour)
         self.keeping.used.connect(self.used)
         self.keeping.drafted.connect(self.drafted)
+        self.keeping.mend_wanted.connect(self.mend_wanted)
         self.keeping.told.connect(lambda text, bad: self.say(text, "error" if bad else "soft"))
         self.bringing.taken.connect(self.work)
         self.bringing.told.connect(lambda text, bad: self.say(text, "error" if bad else "soft"))
@@ -292,7 +296,12 @@ class StudioWindow(SideWindow):
     # Mending -----------------------------------------------------------------------------
 
     def mend(self) -> None:
-        """Mend the chosen candidates."""
+        """Mend the chosen candidates; one on which no code was found goes to the mend window,
+        where one can say where it is."""
+        chosen = self._chosen()
+        if len(chosen) == 1 and chosen[0].lost:
+            self.keeping.hand_on(chosen[0])
+            return
         self._mend([n for n in self.view.chosen if self.candidates[n].piece is not None])
 
     def mend_near(self) -> None:
