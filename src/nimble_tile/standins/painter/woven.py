@@ -22,8 +22,8 @@ NEARNESS = 9.0
 MOTIF = 0.8
 """How far the scene's shapes and colours are kept; see `Wish`."""
 
-LAID_AT = (0.15, 0.55, 1.0)
-"""Shares of the steps at which the cloth is woven anew, each time with finer patches."""
+LAID_AT = (0.25, 1.0)
+"""Shares of the steps at which the cloth is woven: of large patches, and of all sizes."""
 
 HEM = 3
 """Units of the weave beyond the edge of the picture."""
@@ -55,7 +55,7 @@ class Woven(Medium):
         if self._next < len(LAID_AT) and at >= LAID_AT[self._next] - 1e-6:
             while self._next < len(LAID_AT) and at >= LAID_AT[self._next] - 1e-6:
                 self._next += 1
-            self._laid = self._woven(seen, LEVELS[: self._next])
+            self._laid = self._woven(seen, LEVELS if at >= 1 else LEVELS[: self._next])
             soft = cv2.GaussianBlur(self._laid, (0, 0), self._spread)
             # What is left of the patches where the tones that they bring are taken off.
             self._laid -= LIFTED * soft
