@@ -264,6 +264,12 @@ def test_pixel_art_is_begun_drawn_undone_saved_and_exported(
     window.session.undo()
     assert window.session.piece.picture.digest == digest
     assert np.array_equal(desk.art.pixels, before.pixels)
+    # Turned, its pixels lie elsewhere: the pencil says so and draws nothing.
+    window.session.reframe("Turn", turn=90)
+    assert not desk.hand.ready and "set the frame back" in desk.strip.told.text()
+    window.session.undo()
+    settle(window)
+    assert desk.hand.ready and desk.cost is not None
     desk.hand.picked.emit((0, 0))
     assert desk.strip.palette.current == before.pixels[0, 0]
     window.finish.size.setValue(1000)

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PySide6.QtCore import QObject, Signal
 
-from nimble_tile.core.artwork import Pixels
+from nimble_tile.core.artwork import Frame, Pixels
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.piece import Blend, Picture, Piece, Region
 from nimble_tile.core.pixelart import PixelArt, drawn, indexed, mirrored, whole_size
@@ -129,9 +129,14 @@ class PixelsDesk(QObject):
             first = (0, 0) if region is None else (round(region.x), round(region.y))
             indices = indexed(rgb, pixels.palette)
             self.art = PixelArt(indices, pixels.palette, pixels.module, first)
-            self.hand.side = (indices.shape[1], indices.shape[0])
             self.strip.palette.take(pixels.palette)
             self._colour()
+        height, width = self.art.pixels.shape
+        if piece.picture.frame != Frame():  # its pixels lie elsewhere on the bench then
+            self.hand.side, self.cost = None, None
+            self.strip.tell("It is turned, cropped or extended: set the frame back to draw.", False)
+            return
+        self.hand.side = width, height
         self._count(piece)
 
     def _count(self, piece: Piece) -> None:
