@@ -453,7 +453,7 @@ def test_a_shadow_is_judged_by_the_readers(store, bay):
         logo = Logo(digest=mark, size=0.3, shadow=shadow, backing=Backing(kind="none"))
         piece = with_logos(logo, level="M")
         made = renderer.render(piece, 600)
-        told.append(Student(renderer).study(piece, made, bay).shadow)
+        told.append(Student(renderer).study(piece, made, bay).logo_effects)
         judged.append(judge_rendering(made, bay, with_fidelity=False))
     assert told[0] == ""
     for sentence, verdict in zip(told[1:], judged[1:], strict=True):
@@ -464,11 +464,11 @@ def test_a_shadow_is_judged_by_the_readers(store, bay):
         ]  # fmt: skip
         spoiled = judged[0].spare - verdict.spare
         if lost:
-            assert sentence.startswith(f"With the shadow {' and '.join(lost)} no longer read")
+            assert sentence.startswith(f"With the effects {' and '.join(lost)} no longer read")
         elif spoiled >= 0.005:
-            assert f"takes {spoiled:.0%} of the spare" in sentence
+            assert f"take {spoiled:.0%} of the spare" in sentence
         else:
-            assert sentence == "All readers that read the code without the shadow still do."
+            assert sentence == "All readers that read the code without the effects still do."
     assert told[1] != told[2]
 
 

@@ -484,10 +484,16 @@ def test_picture_fill_and_finder_picture_reach_every_format(store, tmp_path, bay
 def test_svg_title_survives_any_message():
     text = 'a<b>&"\x01\x0b ]]> ü 灯'
     made = render(Piece(message=Message(kind="raw", text=text)), 300)
-    root = ElementTree.fromstring(vector.svg(made, Finish()))
+    about = output.about(made, Finish(about=True))
+    root = ElementTree.fromstring(vector.svg(made, Finish(), about))
     title = root.find("{http://www.w3.org/2000/svg}title").text
     assert title == 'QR code: a<b>&" ]]> ü 灯'
-    assert output.rendered_again(vector.pdf(made, Finish()), "pdf", 300).shape == (300, 300, 3)
+    assert output.rendered_again(vector.pdf(made, Finish(), about), "pdf", 300).shape == (
+        300,
+        300,
+        3,
+    )
+    assert b"<title" not in vector.svg(made, Finish())
 
 
 # Files of the designer's own --------------------------------------------------

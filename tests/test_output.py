@@ -51,10 +51,10 @@ def test_proof_is_of_the_file_and_not_of_the_memory(tmp_path, bay):
     path = tmp_path / "a.png"
     blank = replace(rendering, image=np.full_like(rendering.image, 255))
     output.write(blank, path, Finish())
-    assert output.prove(path, rendering, bay).verdict.state == "fails"
+    assert output.prove(path, rendering, bay, Finish()).verdict.state == "fails"
     path.write_bytes(path.read_bytes()[:100])
     with pytest.raises(OutputError, match="cannot be read back"):
-        output.prove(path, rendering, bay)
+        output.prove(path, rendering, bay, Finish())
 
 
 def test_wrong_names_and_places_are_refused(tmp_path):

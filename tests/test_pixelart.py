@@ -272,7 +272,7 @@ def test_pixel_art_is_begun_drawn_undone_saved_and_exported(
     assert desk.hand.ready and desk.cost is not None
     desk.hand.picked.emit((0, 0))
     assert desk.strip.palette.current == before.pixels[0, 0]
-    window.finish.size.setValue(1000)
+    window.finish.files.size.setValue(1000)
     side = before.pixels.shape[0]
     assert window.session.piece.finish.size % side == 0
     settle(window)

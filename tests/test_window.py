@@ -11,7 +11,7 @@ from PIL import Image
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QAction, QDropEvent, QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog
+from PySide6.QtWidgets import QApplication, QFileDialog, QPushButton
 
 from conftest import LINK, encoded, photograph
 from nimble_tile.core.picture.store import PictureStore
@@ -126,9 +126,9 @@ def test_whole_path_type_drop_slide_undo_save_reopen_export_check(
     out = tmp_path / "walk.png"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(out), ""))
     window.act_export.trigger()
-    qtbot.waitUntil(lambda: window.finish.proof.proof is not None, timeout=20_000)
-    assert window.finish.proof.proof.verdict.readers_right == (4, 4)
-    assert window.finish.proof.isVisible()
+    qtbot.waitUntil(lambda: window.finish.files.proof.proof is not None, timeout=20_000)
+    assert window.finish.files.proof.proof.verdict.readers_right == (4, 4)
+    assert window.finish.files.proof.isVisible()
     assert "4 of 4 readers" in window.notice.label.text()
     import numpy as np
 
@@ -168,8 +168,8 @@ def test_late_renderings_never_push_controls_back(window, settle, coffee, qtbot)
     window.session.edit("finish", "Change the size", size=900)
     window.session.edit("picture", "Place the code", region=region)
     window._rendered(old)
-    assert window.finish.quality.value == 50
-    assert window.finish.size.value() == 900
+    assert window.finish.files.quality.value == 50
+    assert window.finish.files.size.value() == 900
     assert window.bench.place == region
     assert window.ladder.rows[5].summary == "JPEG 50, 900 px"
 
@@ -221,9 +221,7 @@ def test_message_advice_and_its_fixes(window, settle):
     ]
     assert any("does not begin with https" in text for text in texts)
     settle(window)
-    (button,) = [
-        b for b in window.message._advice.findChildren(type(window.finish.export)) if b.isVisible()
-    ]
+    (button,) = [b for b in window.message._advice.findChildren(QPushButton) if b.isVisible()]
     button.click()
     assert window.session.piece.message.text == "https://lanternwalk.example/dusk"
     assert window.session.undo_name == "Put https:// in front"
@@ -561,13 +559,13 @@ def test_finish_rung_sizes_formats_and_print(window, settle, coffee, tmp_path, q
     qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
     settle(window)
     window.ladder.open(5)
-    rung = window.finish
+    rung = window.finish.files
     assert rung.size.value() == 600
     assert not rung.natural.isVisible()
     # 37 modules of 10 whole pixels at 300 dpi are 31.3 mm (25.4 mm to the inch).
     assert "31 mm wide" in rung.on_paper.text()
     rung.size.setValue(300)
-    rung.format.button("jpeg").click()
+    rung.format.activated.emit(rung.format.findData("jpeg"))
     settle(window)
     assert window.ladder.rows[5].summary == "JPEG 92, 300 px"
     assert "20 mm is the least" in rung.on_paper.text()

@@ -364,9 +364,9 @@ def test_caption_frame_layout_save_reopen_export(marked, settle, tmp_path, qtbot
     settle(window)
     out = tmp_path / "walk.png"
     window.files.export_to(out)
-    qtbot.waitUntil(lambda: finish.proof.proof is not None, timeout=30_000)
-    assert finish.proof.proof.verdict.readers_right[0] >= 3
-    assert finish.proof.proof.size == (1600, 900)
+    qtbot.waitUntil(lambda: finish.files.proof.proof is not None, timeout=30_000)
+    assert finish.files.proof.proof.verdict.readers_right[0] >= 3
+    assert finish.files.proof.proof.size == (1600, 900)
 
 
 def test_a_frame_that_sticks_out_is_told_and_given_room(window, settle, tmp_path, qtbot):

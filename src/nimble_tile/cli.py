@@ -17,6 +17,8 @@ from nimble_tile.cli_options import (
     CornersType,
     Finite,
     RegionType,
+    finish_of,
+    finish_options,
     kept_apart,
     make_folder,
     rungs,
@@ -167,7 +169,6 @@ def _demo_without_window(out: Path) -> int:
 
 
 _json_option = click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
-_size_option = click.option("--size", type=int, help="Longer side of the output in pixels.")
 _out_option = click.option(
     "--out", type=click.Path(path_type=Path, dir_okay=False), required=True, help="File to write."
 )
@@ -267,9 +268,7 @@ _out_option = click.option(
     default=None,
     help="Frame round code and caption.",
 )
-@click.option("--dpi", type=int, default=None, help="Written into the file; default 300.")
-@click.option("--quality", type=int, default=None, help="Of JPEG, 1 to 100; default 92.")
-@_size_option
+@finish_options
 @_json_option
 def make(
     message: str,
@@ -339,25 +338,25 @@ def make(
 @main.command()
 @click.argument("project", type=click.Path(path_type=Path))
 @_out_option
-@_size_option
+@finish_options
 @_json_option
-def render(project: Path, out: Path, size: int | None, as_json: bool) -> None:
+def render(project: Path, out: Path, as_json: bool, **options: Any) -> None:
     """Render a project's piece into a file."""
     from nimble_tile.core.picture.store import PictureStore
-    from nimble_tile.core.piece import Finish
     from nimble_tile.core.project.archive import load
 
     kept_apart(out, project)
     pictures = PictureStore()
     piece = load(project, pictures)
-    if size is not None:
-        valid(Finish, {"size": size})
-        if piece.picture.pixels is not None:  # at a whole factor each pixel stays a square
-            from nimble_tile.core.pixelart import whole_size
+    asked = options["size"] is not None
+    finish = finish_of(options, piece.finish)
+    if asked and piece.picture.pixels is not None and not finish.alone:
+        from nimble_tile.core.pixelart import whole_size
 
-            size = whole_size(max(pictures.about(piece.picture.digest).size), size)
-        piece = piece.edited("finish", size=size)
-    _finish(piece, pictures, out, as_json)
+        # At a whole factor each pixel stays a square.
+        side = max(pictures.about(piece.picture.digest).size)
+        finish = finish.in_pixels(whole_size(side, finish.size))
+    _finish(piece.model_copy(update={"finish": finish}), pictures, out, as_json)
 
 
 def _finish(
@@ -370,18 +369,18 @@ def _finish(
     """Render, write, read back, report, and leave with the right status."""
     from dataclasses import replace
 
-    from nimble_tile.core.output.export import export, format_of
+    from nimble_tile.core.output.export import export, format_of, outgoing, possible
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.scan.bay import ReaderBay
     from nimble_tile.core.scan.judging import fidelity_of
 
-    format_of(out)  # refused before any work is done
+    possible(format_of(out), piece.finish)  # refused before any work is done
     renderer, bay, made = Renderer(pictures), ReaderBay(), None
     try:
         if gentlest is not None:
             made = gentlest_pass(piece, renderer, bay, *gentlest)
             piece = made.best.piece
-        rendering = renderer.render(piece)
+        rendering = renderer.render(outgoing(piece))
         verdict = export(rendering, out, piece.finish, bay).verdict
         wanted = made is not None and as_json
         held = reach_of_file(out, rendering.symbol.text, bay) if wanted else None

@@ -166,7 +166,7 @@ def with_matter(
 def rungs(options: dict[str, Any]) -> dict[str, Any]:
     """The rungs that the options of ``make`` describe, validated."""
     from nimble_tile.core.errors import UserError
-    from nimble_tile.core.piece import Blend, Code, Finish
+    from nimble_tile.core.piece import Blend, Code
     from nimble_tile.core.symbol import tables
 
     mask: Any = options["mask"]
@@ -191,12 +191,84 @@ def rungs(options: dict[str, Any]) -> dict[str, Any]:
     if options["keep_spare"] is not None:
         code["keep"] = options["keep_spare"] / 100
     blend = _given(options, method="method", mode="mode", strength="strength")
-    finish = _given(options, size="size", dpi="dpi", quality="quality")
     return {
         "code": valid(Code, code),
         "blend": valid(Blend, blend),
-        "finish": valid(Finish, finish),
+        "finish": finish_of(options),
     }
+
+
+def finish_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """The options that say which file leaves the house; see `finish_of`."""
+    for option in reversed(_FINISH_OPTIONS):
+        command = option(command)
+    return command
+
+
+_FINISH_OPTIONS = (
+    click.option("--size", type=int, default=None, help="Longer side of the output in pixels."),
+    click.option("--mm", type=Finite(3, 5000), default=None, help="Longer side on paper."),
+    click.option("--dpi", type=int, default=None, help="Written into the file; default 300."),
+    click.option("--quality", type=int, default=None, help="Of JPEG and WebP; default 92."),
+    click.option(
+        "--chroma", type=click.Choice(["full", "half", "quarter"]), default=None,
+        help="Colour resolution of JPEG; default full.",
+    ),
+    click.option(
+        "--lossless/--lossy", "lossless", default=None, help="WebP; default --lossless."
+    ),
+    click.option("--depth", type=click.Choice(["8", "16"]), default=None, help="Bits of TIFF."),
+    click.option(
+        "--inks", type=click.Choice(["screen", "cmyk", "single"]), default=None,
+        help="Of TIFF and PDF: sRGB, four inks by an ICC profile, or one ink; PNG: sRGB or one.",
+    ),
+    click.option("--profile", default=None, metavar="NAME", help="File name of the ICC profile."),
+    click.option("--ink", default=None, metavar="#RRGGBB", help="Colour of the one ink."),
+    click.option("--ink-name", default=None, help="What the printer calls it."),
+    click.option("--alone", is_flag=True, default=None, help="The code alone, on nothing."),
+    click.option("--square", is_flag=True, default=None, help="On a square."),
+    click.option("--about", is_flag=True, default=None, help="Say inside the file what it is."),
+    click.option("--bleed", type=Finite(0, 30), default=None, help="Millimetres, in PDF."),
+    click.option("--marks", is_flag=True, default=None, help="Crop marks, in PDF."),
+    click.option(
+        "--sheet", type=click.Choice(["none", "a4", "a3"]), default=None,
+        help="PDF: as many copies as fit.",
+    ),
+    click.option("--gap", type=Finite(0, 60), default=None, help="Millimetres between copies."),
+)  # fmt: skip
+
+FINISH_FIELDS = (
+    "size", "mm", "dpi", "quality", "chroma", "lossless", "depth", "inks", "profile", "ink",
+    "ink_name", "alone", "square", "about", "bleed", "marks", "sheet", "gap",
+)  # fmt: skip
+
+
+def finish_of(options: dict[str, Any], base: Any = None) -> Any:
+    """Take the finish's options out of all the others.
+
+    Parameters
+    ----------
+    options : dict
+        Of a command with `finish_options`; those are taken out.
+    base : Finish, optional
+        What holds where nothing was said.
+
+    Returns
+    -------
+    Finish
+    """
+    from nimble_tile.core.errors import UserError
+    from nimble_tile.core.piece import Finish
+
+    given = {name: options.pop(name) for name in FINISH_FIELDS}
+    given = {name: value for name, value in given.items() if value is not None}
+    if "size" in given and "mm" in given:
+        raise UserError("--size and --mm both say how large.", "Give one of them.")
+    if "depth" in given:
+        given["depth"] = int(given["depth"])
+    if "size" in given:
+        given["mm"] = None
+    return valid(Finish, {**({} if base is None else dict(base)), **given})
 
 
 def _given(options: dict[str, Any], **names: str) -> dict[str, Any]:

@@ -13,6 +13,7 @@ from pydantic import Field, field_validator, model_validator
 
 from nimble_tile.core.artwork import Point, ZeroToOne
 from nimble_tile.core.look import Model, hex_colour, picture_digest
+from nimble_tile.core.relief import Bevel, Inner, Shadow
 
 MOST_LOGOS = 8
 MOST_CAPTIONS = 6
@@ -75,15 +76,6 @@ class Backing(Model):
     _colours = field_validator("colour", "line_colour")(hex_colour)
 
 
-class Shadow(Model):
-    """A soft shadow under a logo: strength 0 to 1, blur and offset in modules."""
-
-    strength: ZeroToOne = 0
-    blur: float = Field(default=0.8, ge=0, le=4)
-    dx: float = Field(default=0.4, ge=-4, le=4)
-    dy: float = Field(default=0.6, ge=-4, le=4)
-
-
 class Logo(Model):
     """A picture that is laid on the code.
 
@@ -106,6 +98,8 @@ class Logo(Model):
         One colour that takes the place of its own.
     backing : Backing
     shadow : Shadow
+    inner : Inner
+    bevel : Bevel
     marker : bool
         It is also the target picture of an augmented-reality viewer.
     """
@@ -121,6 +115,8 @@ class Logo(Model):
     tint: str | None = None
     backing: Backing = Backing()
     shadow: Shadow = Shadow()
+    inner: Inner = Inner()
+    bevel: Bevel = Bevel()
     marker: bool = False
 
     _is_digest = field_validator("digest")(picture_digest)
@@ -129,6 +125,11 @@ class Logo(Model):
     @classmethod
     def _colour(cls, value: str | None) -> str | None:
         return None if value is None else hex_colour(value)
+
+    @property
+    def effects(self) -> bool:
+        """Whether it has a shadow, an inner shadow or a bevel."""
+        return any(e.strength > 0 for e in (self.shadow, self.inner, self.bevel))
 
     @model_validator(mode="after")
     def _something_left(self) -> Logo:

@@ -38,45 +38,82 @@ def read_bytes(path: str | os.PathLike, most: int, kind: type[UserError]) -> byt
         raise file_error(kind, "read", path, error) from error
 
 
-def write_atomically(
-    path: Path, write: Callable[[BinaryIO], None], kind: type[UserError], doing: str
-) -> None:
-    """Write a file aside, flush it to disk, then put it in place.
+class Aside:
+    """A file that is written beside its place, and put there when it is found to be good.
 
     Parameters
     ----------
     path : Path
-        The file; on any failure it stays as it was.
-    write : callable
-        Gets the open temporary file.
+        The file; until `place`, and on any failure, it stays as it was.
     kind : type[UserError]
         Raised, with a sentence, when the system refuses.
     doing : str
         The verb for that sentence.
+
+    Attributes
+    ----------
+    path : Path
+    aside : Path or None
+        Where it lies meanwhile; None: nothing is written, or it is in its place.
     """
-    path = Path(path)
-    aside: str | None = None
-    try:
-        if path.is_dir():
-            raise IsADirectoryError(21, os.strerror(21))
-        clear_parts(path.parent)
-        handle, aside = tempfile.mkstemp(
-            dir=path.parent or ".", prefix=f".{path.name[:40]}.{os.getpid()}.", suffix=PART
-        )
-        with os.fdopen(handle, "w+b") as file:
-            write(file)
-            file.flush()
-            os.fsync(file.fileno())
-        mode = path.stat().st_mode & 0o777 if path.exists() else 0o666 & ~_umask()
-        Path(aside).chmod(mode)
-        os.replace(aside, path)
-        aside = None
-        _sync_folder(path.parent)
-    except OSError as error:
-        raise file_error(kind, doing, path, error) from error
-    finally:
+
+    def __init__(self, path: Path, kind: type[UserError], doing: str) -> None:
+        self.path, self._kind, self._doing = Path(path), kind, doing
+        self.aside: Path | None = None
+
+    def write(self, write: Callable[[BinaryIO], None]) -> Path:
+        """Write it and flush it to disk; `write` gets the open temporary file."""
+        path = self.path
+        try:
+            if path.is_dir():
+                raise IsADirectoryError(21, os.strerror(21))
+            clear_parts(path.parent)
+            handle, name = tempfile.mkstemp(
+                dir=path.parent or ".", prefix=f".{path.name[:40]}.{os.getpid()}.", suffix=PART
+            )
+            self.aside = Path(name)
+            with os.fdopen(handle, "w+b") as file:
+                write(file)
+                file.flush()
+                os.fsync(file.fileno())
+        except BaseException as error:
+            self.drop()
+            if isinstance(error, OSError):
+                raise file_error(self._kind, self._doing, path, error) from error
+            raise
+        return self.aside
+
+    def place(self) -> None:
+        """Put it in its place, where it stays through a power cut."""
+        path, aside = self.path, self.aside
+        try:
+            mode = path.stat().st_mode & 0o777 if path.exists() else 0o666 & ~_umask()
+            aside.chmod(mode)
+            os.replace(aside, path)
+            self.aside = None
+            _sync_folder(path.parent)
+        except OSError as error:
+            raise file_error(self._kind, self._doing, path, error) from error
+        finally:
+            self.drop()
+
+    def drop(self) -> None:
+        """Remove what was written, unless it is in its place."""
+        aside, self.aside = self.aside, None
         if aside is not None:
-            Path(aside).unlink(missing_ok=True)
+            try:
+                aside.unlink(missing_ok=True)
+            except OSError:
+                return
+
+
+def write_atomically(
+    path: Path, write: Callable[[BinaryIO], None], kind: type[UserError], doing: str
+) -> None:
+    """Write a file aside, flush it to disk, then put it in place; see `Aside`."""
+    made = Aside(path, kind, doing)
+    made.write(write)
+    made.place()
 
 
 def clear_parts(folder: Path) -> None:

@@ -15,6 +15,8 @@ os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
+from nimble_tile.core.relief import Relief
+
 MOST_STOPS = 32
 """Stops of a gradient at most."""
 
@@ -188,6 +190,8 @@ class Look(Model):
         None: as the modules.
     ground : Fill or None
         Behind everything, quiet zone included; None: transparent.
+    relief : Relief
+        Shadow, inner shadow and bevel of modules and finders.
     """
 
     name: str = Field(default="", max_length=80)
@@ -210,6 +214,7 @@ class Look(Model):
     ring_fill: Fill | None = None
     eye_fill: Fill | None = None
     ground: Fill | None = WHITE
+    relief: Relief = Relief()
 
     _colour = field_validator("outline_colour")(hex_colour)
 
@@ -245,7 +250,7 @@ class Look(Model):
         colours and name, so that what reads shapes alone is not worked out anew."""
         return self.model_copy(
             update={"name": "", "fill": BLACK, "ring_fill": None, "eye_fill": None,
-                    "ground": None, "outline_colour": "#000000"}
+                    "ground": None, "outline_colour": "#000000", "relief": Relief()}
         )  # fmt: skip
 
     @property
@@ -261,6 +266,7 @@ class Look(Model):
         """Whether it is black squares on white."""
         return (
             self.plain_shapes
+            and not self.relief.any
             and self.ground is not None
             and (self.ground.kind, self.ground.colour) == ("solid", "#ffffff")
             and all(

@@ -12,13 +12,15 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nimble_tile.core.additions import Layout, Shadow
+from nimble_tile.core.additions import Layout
+from nimble_tile.core.blend import look_read
 from nimble_tile.core.coverage.count import Coverage, coverage
 from nimble_tile.core.errors import MessageError
 from nimble_tile.core.laying import look_of
 from nimble_tile.core.memory import Memory
 from nimble_tile.core.message.density import Density, Offer, density, offers
 from nimble_tile.core.piece import Piece
+from nimble_tile.core.relief import Bevel, Inner, Relief, Shadow
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.bay import ReaderBay
@@ -56,8 +58,9 @@ class Study:
         What logos and captions cover and spoil, where they lie on the code.
     tracking : Tracking or None
         Whether a logo that is also a marker is recognised.
-    shadow : str
-        What the logos' shadows cost, in a sentence; empty where there are none.
+    logo_effects, code_effects : str
+        What shadows, inner shadows and bevels of logos and of modules cost, in a sentence;
+        empty where there are none.
     """
 
     symbol: Symbol | None
@@ -70,7 +73,8 @@ class Study:
     better: dict[str, tuple[Better, ...]] = field(default_factory=dict)
     coverage: Coverage | None = None
     tracking: Tracking | None = None
-    shadow: str = ""
+    logo_effects: str = ""
+    code_effects: str = ""
 
 
 class Student:
@@ -122,16 +126,23 @@ class Student:
             "better", key, lambda: {grade: tuple(better(look, pair, grade)) for grade in "ABC"}
         )
         covered = None if rendering is None else coverage(rendering)
-        tracked, told = None, ""
+        tracked, told, lit = None, "", ""
         if rendering is not None and bay is not None:
             laid_key = (piece.logo, rendering.image.shape, symbol, look, piece.blend, piece.picture,
                         piece.caption)  # fmt: skip
             tracked = once("tracking", laid_key, lambda: self._track(piece, rendering, bay, stop))
             if stop():
                 self._memory.forget("tracking")  # it may have been broken off
-            told = once("shadow", laid_key, lambda: self._shadow(piece, rendering, bay, verdict))
+            told = once(
+                "logo effects", laid_key,
+                lambda: self._logo_effects(piece, rendering, bay, verdict),
+            )  # fmt: skip
+            lit = once(
+                "code effects", (laid_key, piece.surround),
+                lambda: self._code_effects(piece, rendering, bay, verdict),
+            )  # fmt: skip
         return Study(symbol, dense, dense.offers, pair, found, seen, masks, offered, covered,
-                     tracked, told)  # fmt: skip
+                     tracked, told, lit)  # fmt: skip
 
     def _track(
         self, piece: Piece, rendering: Rendering, bay: ReaderBay, stop: Callable[[], bool]
@@ -144,15 +155,33 @@ class Student:
                              stop)  # fmt: skip
         return None
 
-    def _shadow(
+    def _logo_effects(
         self, piece: Piece, rendering: Rendering, bay: ReaderBay, verdict: Verdict | None
     ) -> str:
-        """What the readers lose by the shadows."""
+        """What the readers lose by the effects on logos."""
         items = piece.logo.items
-        if not any(logo.shadow.strength > 0 for logo in items):
+        if not any(logo.effects for logo in items):
             return ""
-        bare = tuple(logo.model_copy(update={"shadow": Shadow()}) for logo in items)
+        none = {"shadow": Shadow(), "inner": Inner(), "bevel": Bevel()}
+        bare = tuple(logo.model_copy(update=none) for logo in items)
         without = piece.model_copy(update={"logo": piece.logo.model_copy(update={"items": bare})})
+        return self._loss(without, rendering, bay, verdict)
+
+    def _code_effects(
+        self, piece: Piece, rendering: Rendering, bay: ReaderBay, verdict: Verdict | None
+    ) -> str:
+        """What the readers lose by the effects on modules and finders."""
+        if not piece.look.relief.any:
+            return ""
+        if rendering.blended and not look_read(piece.look, piece.blend).relief.any:
+            return "This way of blending draws no modules: effects on them are not seen."
+        plain = piece.look.model_copy(update={"relief": Relief()})
+        return self._loss(piece.model_copy(update={"look": plain}), rendering, bay, verdict)
+
+    def _loss(
+        self, without: Piece, rendering: Rendering, bay: ReaderBay, verdict: Verdict | None
+    ) -> str:
+        """What a piece loses beside the same without its effects, in a sentence."""
         if not rendering.arranged:
             without = without.model_copy(update={"layout": Layout()})
         plain = self._renderer.render(without, max(rendering.size))
@@ -160,11 +189,11 @@ class Student:
         then = judge_rendering(plain, bay, False)
         lost = [a.name for a, b in zip(now.marks, then.marks, strict=True) if b.read and not a.read]
         if lost:
-            return f"With the shadow {' and '.join(lost)} no longer read the code: soften it."
+            return f"With the effects {' and '.join(lost)} no longer read the code: soften them."
         spare, before = now.spare or 0, then.spare or 0
         if spare < before - 0.005:
             return (
-                f"The shadow takes {before - spare:.0%} of the spare; all readers that read the "
-                "code without it still do."
+                f"The effects take {before - spare:.0%} of the spare; all readers that read the "
+                "code without them still do."
             )
-        return "All readers that read the code without the shadow still do."
+        return "All readers that read the code without the effects still do."

@@ -35,13 +35,13 @@ from nimble_tile.ui.rooms.drafts.desk import DraftDesk
 from nimble_tile.ui.rooms.drawn.desk import DrawnDesk
 from nimble_tile.ui.rooms.files.desk import FilesDesk
 from nimble_tile.ui.rooms.finish.desk import FinishDesk
-from nimble_tile.ui.rooms.finish.rung import SMALLEST_PRINT, print_size
 from nimble_tile.ui.rooms.links.desk import LinksDesk
 from nimble_tile.ui.rooms.logo.desk import LogoDesk
 from nimble_tile.ui.rooms.mend.desk import MendDesk
 from nimble_tile.ui.rooms.message.rung import MessageRung
 from nimble_tile.ui.rooms.picture.desk import PictureDesk
 from nimble_tile.ui.rooms.pixels.desk import PixelsDesk
+from nimble_tile.ui.rooms.press.desk import PressDesk
 from nimble_tile.ui.rooms.proof.desk import ProofDesk
 from nimble_tile.ui.rooms.studio.desk import StudioDesk
 from nimble_tile.ui.rooms.sweep.desk import SweepDesk
@@ -49,6 +49,7 @@ from nimble_tile.ui.work.answer import Answer
 from nimble_tile.ui.work.colour_desk import ColourDesk
 from nimble_tile.ui.work.engine import Engine, Shown
 from nimble_tile.ui.work.jobs import Jobs
+from nimble_tile.ui.work.paper import SMALLEST_PRINT, print_size
 from nimble_tile.ui.work.prover import Prover
 from nimble_tile.ui.work.session import Session
 from nimble_tile.ui.work.settings import Settings, keep_geometry, restore_geometry
@@ -139,6 +140,7 @@ class Window(QMainWindow):
         self.links_desk = LinksDesk(tools, self)
         self.studio_desk = StudioDesk(tools, self)
         self.drawn_desk = DrawnDesk(tools, self)
+        self.press_desk = PressDesk(tools, self)
         self.pixels_desk = PixelsDesk(tools, self.bench, self.sight, self)
         self.files = FilesDesk(tools, self.ladder, self)
         self.code, self.picture = self.code_desk.rung, self.picture_desk.rung
@@ -205,6 +207,12 @@ class Window(QMainWindow):
         self.message.scan_wanted.connect(files.choose_scan)
         self.picture.wanted.connect(files.choose_picture)
         self.finish.export_wanted.connect(files.choose_export)
+        self.finish.print_wanted.connect(files.handing.choose_printer)
+        self.finish.press_wanted.connect(self.press_desk.open)
+        self.finish.files.tile.ready_wanted.connect(files.handing.make_ready)
+        self.finish.files.tile.drag_wanted.connect(
+            lambda: files.handing.drag(self.finish.files.tile)
+        )
         files.began.connect(self.bench.clear)
         files.fresh.connect(self._start_typing)
         files.picture_came.connect(self._picture_came)
@@ -292,6 +300,7 @@ class Window(QMainWindow):
         self.finish.show_beyond(shown.beyond)
         self.act_export.setEnabled(shown.rendering is not None)
         self.act_copy.setEnabled(shown.rendering is not None)
+        self.act_print.setEnabled(shown.rendering is not None)
 
     def _newest(self, ticket: int) -> bool:
         return ticket == self.engine.ticket
@@ -392,7 +401,7 @@ class Window(QMainWindow):
         for part in (
             self.ladder, self.bench, self.foot, self.notice, self.progress, self.colour_desk,
             self.proof, self.draft_desk, self.check_desk, self.mend_desk, self.sweep_desk,
-            self.links_desk, self.studio_desk, self.drawn_desk, self.pixels_desk,
+            self.links_desk, self.studio_desk, self.drawn_desk, self.press_desk, self.pixels_desk,
         ):  # fmt: skip
             part.dress(theme)
 
@@ -436,7 +445,8 @@ class Window(QMainWindow):
             rung.blockSignals(True)  # hiding them must not wake what is gone
         self._copying.stop()
         for desk in (self.blend_desk, self.check_desk, self.mend_desk, self.sweep_desk,
-                     self.links_desk, self.studio_desk, self.drawn_desk):  # fmt: skip
+                     self.links_desk, self.studio_desk, self.drawn_desk, self.press_desk,
+                     self.finish_desk, self.files.handing):  # fmt: skip
             desk.stop()
         self.jobs.stop()
         self.prover.stop()

@@ -11,7 +11,9 @@ from nimble_tile.core.additions import Logo, Logos
 from nimble_tile.core.laid.items import Item, Shape, Stamp
 from nimble_tile.core.logo.backing import shape_of
 from nimble_tile.core.logo.outlines import placed
+from nimble_tile.core.logo.pixels import relieved
 from nimble_tile.core.look import rgb as rgb_of
+from nimble_tile.core.relief import SHADE
 
 COVER_CELLS = 6
 """Cells a module at which shapes are laid over modules."""
@@ -25,8 +27,6 @@ TOUCHED = 0.02
 
 SHADOW_SIDE = 480
 """Pixels of a shadow's longer side."""
-
-SHADOW_INK = "#141a17"
 
 
 @dataclass(frozen=True, eq=False)
@@ -104,7 +104,9 @@ def lay(
         plates.append(_painted(paint, logos.paint_colour, total))
     for index, (logo, rgba) in enumerate(zip(logos.items, pixels, strict=True)):
         stamp = stamp_of(logo, rgba, side, quiet_zone, index)
-        if index < len(shapes) and shapes[index]:
+        if logo.inner.strength > 0 or logo.bevel.strength > 0:
+            stamp = replace(stamp, rgba=relieved(rgba, logo, stamp.width / rgba.shape[1]))
+        elif index < len(shapes) and shapes[index]:
             own = placed(shapes[index], stamp.middle, logo.size * side, logo.angle, index)
             stamp = replace(stamp, shapes=own)
         boxes["logo", index] = (stamp.middle, stamp.width, stamp.height, stamp.angle)
@@ -156,7 +158,7 @@ def _shadow(stamp: Stamp, logo: Logo) -> Stamp:
     alpha = cv2.copyMakeBorder(alpha, more, more, more, more, cv2.BORDER_CONSTANT, value=0)
     alpha = cv2.GaussianBlur(alpha, (0, 0), sigma)
     rgba = np.empty((*alpha.shape, 4), np.uint8)
-    rgba[..., :3] = rgb_of(SHADOW_INK)
+    rgba[..., :3] = rgb_of(SHADE)
     rgba[..., 3] = np.rint(alpha * shadow.strength)
     middle = stamp.middle[0] + shadow.dx, stamp.middle[1] + shadow.dy
     return Stamp("shadow", stamp.owner, rgba, middle, alpha.shape[1] / scale,

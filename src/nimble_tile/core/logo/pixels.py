@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from nimble_tile.core.additions import Logo
 from nimble_tile.core.look import rgb as rgb_of
 from nimble_tile.core.picture.opening import Opened
+from nimble_tile.core.relief import SHADE, SHINE
 
 LOGO_SIDE = 2400
 """Longer side, in pixels, to which a logo is reduced before anything else."""
@@ -153,6 +156,52 @@ def tinted(rgba: np.ndarray, colour: str) -> np.ndarray:
     out = rgba.copy()
     out[..., :3] = table[luma]
     return out
+
+
+def relieved(rgba: np.ndarray, logo: Logo, pixel: float) -> np.ndarray:
+    """A logo with its inner shadow and bevel.
+
+    Parameters
+    ----------
+    rgba : ndarray of uint8, H × W × 4
+    logo : Logo
+    pixel : float
+        Modules that a pixel is wide where it is laid.
+
+    Returns
+    -------
+    ndarray of uint8, H × W × 4
+    """
+    inner, bevel = logo.inner, logo.bevel
+    edges = []
+    if inner.strength > 0:
+        edges.append((SHADE, inner.strength, inner.blur, inner.dx, inner.dy))
+    if bevel.strength > 0:
+        turn = math.radians(bevel.angle)
+        dx, dy = bevel.width * math.cos(turn), bevel.width * math.sin(turn)
+        edges.append((SHADE, bevel.strength, bevel.width / 2, dx, dy))
+        edges.append((SHINE, bevel.strength, bevel.width / 2, -dx, -dy))
+    own = rgba[..., 3].astype(np.float32) / 255
+    colours = rgba[..., :3].astype(np.float32)
+    for ink, strength, blur, dx, dy in edges:
+        free = 1 - _blurred(own, blur / 2 / pixel, dx / pixel, dy / pixel)
+        share = np.clip(free, 0, 1)[..., None] * strength
+        colours += (np.float32(rgb_of(ink)) - colours) * share
+    return np.dstack([np.rint(np.clip(colours, 0, 255)).astype(np.uint8), rgba[..., 3]])
+
+
+def _blurred(alpha: np.ndarray, sigma: float, dx: float, dy: float) -> np.ndarray:
+    """An alpha (float32, 0 to 1) blurred and moved by pixels; nothing lies outside."""
+    import cv2
+
+    height, width = alpha.shape
+    moved = cv2.warpAffine(
+        alpha, np.float32([[1, 0, dx], [0, 1, dy]]), (width, height),
+        flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=0,
+    )  # fmt: skip
+    if sigma < 0.2:
+        return moved
+    return cv2.GaussianBlur(moved, (0, 0), sigma, borderType=cv2.BORDER_CONSTANT)
 
 
 def main_colour(rgba: np.ndarray) -> str | None:

@@ -4,26 +4,46 @@ from __future__ import annotations
 
 import io
 import re
-from dataclasses import dataclass
+import zipfile
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import BinaryIO
 
+import cv2
 import numpy as np
 
+from nimble_tile.core.additions import Captions, Layout, Surround
+from nimble_tile.core.artwork import Picture
 from nimble_tile.core.errors import OutputError, PictureError
-from nimble_tile.core.files import write_atomically
-from nimble_tile.core.output.raster import save_jpeg, save_png
+from nimble_tile.core.files import Aside, write_atomically
+from nimble_tile.core.look import rgb
+from nimble_tile.core.output.layers import layers_of
+from nimble_tile.core.output.openraster import save_openraster
+from nimble_tile.core.output.page import POINTS, PagePlan, plan_page
+from nimble_tile.core.output.raster import save_jpeg, save_png, save_tiff, save_webp
 from nimble_tile.core.picture.drawings import PDFIUM
 from nimble_tile.core.picture.opening import open_picture, read_file
 from nimble_tile.core.picture.placing import Box
-from nimble_tile.core.piece import MAX_SIDE, Finish
+from nimble_tile.core.piece import MAX_SIDE, Blend, Finish, Piece
 from nimble_tile.core.render import Rendering
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.judging import SMALLER_LOOKS, Given, judge, rendering_looks
 from nimble_tile.core.scan.verdict import Verdict
 
-SUFFIX = {"png": ".png", "jpeg": ".jpg", "svg": ".svg", "pdf": ".pdf"}
+SUFFIX = {
+    "png": ".png", "jpeg": ".jpg", "webp": ".webp", "tiff": ".tif", "svg": ".svg",
+    "pdf": ".pdf", "ora": ".ora",
+}  # fmt: skip
 """Usual file name ending of each format."""
+
+LABELS = {
+    "png": "PNG", "jpeg": "JPEG", "webp": "WebP", "tiff": "TIFF", "svg": "SVG", "pdf": "PDF",
+    "ora": "OpenRaster",
+}  # fmt: skip
+
+INKS = {"png": ("single",), "tiff": ("cmyk", "single"), "pdf": ("cmyk", "single")}
+"""Inks beside those of the screen that formats know."""
 
 VECTOR = ("svg", "pdf")
 """Formats that are rendered again before the readers see them."""
@@ -31,7 +51,9 @@ VECTOR = ("svg", "pdf")
 LARGEST_AGAIN = 3000
 """Longer side, in pixels, at which a vector file is rendered again at most."""
 
-_FORMAT_OF = {".png": "png", ".jpg": "jpeg", ".jpeg": "jpeg", ".svg": "svg", ".pdf": "pdf"}
+_FORMAT_OF = {suffix: kind for kind, suffix in SUFFIX.items()} | {
+    ".jpeg": "jpeg", ".tiff": "tiff",
+}  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,9 +89,107 @@ def format_of(path: Path) -> str:
         return _FORMAT_OF[Path(path).suffix.lower()]
     except KeyError:
         raise OutputError(
-            f"“{Path(path).name}” does not end in .png, .jpg, .svg or .pdf.",
+            f"“{Path(path).name}” does not end in {', '.join(list(SUFFIX.values())[:-1])} or "
+            f"{list(SUFFIX.values())[-1]}.",
             "Give the file one of these endings.",
         ) from None
+
+
+def possible(kind: str, finish: Finish) -> None:
+    """Refuse what a format cannot hold; raises `OutputError`."""
+    if finish.inks != "screen" and finish.inks not in INKS.get(kind, ()):
+        told = "the four inks" if finish.inks == "cmyk" else "a single ink"
+        able = " or ".join(LABELS[own] for own, inks in INKS.items() if finish.inks in inks)
+        raise OutputError(f"{LABELS[kind]} does not know {told}.", f"Choose {able}.")
+
+
+def outgoing(piece: Piece) -> Piece:
+    """What leaves the house: the piece, or its code alone where that is asked for."""
+    if not piece.finish.alone:
+        return piece
+    clear = piece.look.model_copy(update={"ground": None})
+    return piece.model_copy(
+        update={
+            "look": clear, "picture": Picture(), "blend": Blend(), "layout": Layout(),
+            "caption": Captions(), "surround": Surround(),
+            "code": piece.code.model_copy(update={"steer": "off"}),
+        }
+    )  # fmt: skip
+
+
+def squared(rendering: Rendering, finish: Finish) -> Rendering:
+    """The rendering on a square, where its finish asks for one."""
+    width, height = rendering.size
+    if not finish.square or width == height:
+        return rendering
+    longer = max(width, height)
+    left, top = (longer - width) // 2, (longer - height) // 2
+    sides = top, longer - height - top, left, longer - width - left
+    colour = (255, 255, 255) if rendering.outer is None else rgb(rendering.outer)
+
+    def wider(image: np.ndarray | None) -> np.ndarray | None:
+        if image is None:
+            return None
+        if not rendering.blended:
+            fill = (*colour, 0 if rendering.outer is None else 255)[: image.shape[2]]
+            return cv2.copyMakeBorder(image, *sides, cv2.BORDER_CONSTANT, value=fill)
+        return cv2.copyMakeBorder(image, *sides, cv2.BORDER_REFLECT)
+
+    laid = rendering.laid
+    if laid is not None and not rendering.blended:
+        module = rendering.box.width / rendering.modules
+        bounds = laid.extent
+        more = (-sides[2], -sides[0], sides[3], sides[1])
+        laid = replace(
+            laid, extent=tuple(b + m / module for b, m in zip(bounds, more, strict=True))
+        )
+    box = rendering.box
+    return replace(
+        rendering, image=wider(rendering.image), picture=wider(rendering.picture),
+        rgba=wider(rendering.rgba), bare=wider(rendering.bare), laid=laid,
+        box=Box(box.x + left, box.y + top, box.width, box.height),
+        quad=None if rendering.quad is None else rendering.quad + np.array([left, top]),
+    )  # fmt: skip
+
+
+def about(rendering: Rendering, finish: Finish) -> str:
+    """What a file says of itself: nothing, unless it was asked for."""
+    from nimble_tile.core.output.vector import printable
+
+    return printable(f"QR code: {rendering.symbol.text}"[:300]) if finish.about else ""
+
+
+def saver(rendering: Rendering, kind: str, finish: Finish) -> Callable[[BinaryIO], None]:
+    """What writes a rendering in a format into an open file; see `write` for errors."""
+    possible(kind, finish)
+    told = about(rendering, finish)
+
+    def save(file: BinaryIO) -> None:
+        from nimble_tile.core.output import inks, vector
+
+        seen = rendering.image if rendering.rgba is None else rendering.rgba
+        if kind in ("png", "tiff") and finish.inks == "single":
+            seen = inks.single(rendering.image, not rendering.blended)
+        if kind == "png":
+            save_png(seen, file, finish, told)
+        elif kind == "jpeg":
+            save_jpeg(rendering.image, file, finish, told)
+        elif kind == "webp":
+            save_webp(seen, file, finish, told)
+        elif kind == "tiff":
+            profile = None
+            if finish.inks == "cmyk":
+                profile = inks.read_profile(inks.profile_of(finish))
+                seen = inks.proofed(rendering.image, profile).inks
+            save_tiff(seen, file, finish, told, profile)
+        elif kind == "ora":
+            save_openraster(layers_of(rendering), file, finish, told)
+        elif kind == "svg":
+            file.write(vector.svg(rendering, finish, told))
+        else:
+            file.write(vector.pdf(rendering, finish, told))
+
+    return save
 
 
 def write(rendering: Rendering, path: Path, finish: Finish) -> None:
@@ -80,29 +200,15 @@ def write(rendering: Rendering, path: Path, finish: Finish) -> None:
     rendering : Rendering
     path : Path
     finish : Finish
-        Resolution and quality.
 
     Raises
     ------
     OutputError
-        The name is of no known format, or the file cannot be written; what
-        was there before is untouched.
+        The name is of no known format, the format does not know what is asked for, or the file
+        cannot be written; what was there before is untouched.
     """
-    kind = format_of(path)
-
-    def save(file: BinaryIO) -> None:
-        from nimble_tile.core.output import vector
-
-        if kind == "png":
-            save_png(rendering.image if rendering.rgba is None else rendering.rgba, file, finish)
-        elif kind == "jpeg":
-            save_jpeg(rendering.image, file, finish)
-        elif kind == "svg":
-            file.write(vector.svg(rendering, finish))
-        else:
-            file.write(vector.pdf(rendering, finish))
-
-    write_atomically(Path(path), save, OutputError, "write")
+    rendering = squared(rendering, finish)
+    write_atomically(Path(path), saver(rendering, format_of(path), finish), OutputError, "write")
 
 
 def rendered_again(data: bytes, kind: str, side: int) -> np.ndarray:
@@ -152,7 +258,8 @@ def _svg_pixels(data: bytes, side: int) -> np.ndarray:
     return np.array(drawn(side if width >= height else round(side * width / height)))
 
 
-def _pdf_pixels(data: bytes, side: int) -> np.ndarray:
+def _pdf_pixels(data: bytes, side: int, plan: PagePlan | None = None) -> np.ndarray:
+    """The first page, or with its plan the first copy on it, `side` pixels on its longer side."""
     import pypdfium2
 
     with PDFIUM:
@@ -160,37 +267,52 @@ def _pdf_pixels(data: bytes, side: int) -> np.ndarray:
         try:
             page = document[0]
             # pdfium rounds up to whole pixels, and sizes come back a millionth too large.
-            bitmap = page.render(scale=(side - 0.01) / max(page.get_size()))
-            return np.array(bitmap.to_pil().convert("RGB"))
+            if plan is None:
+                bitmap = page.render(scale=(side - 0.01) / max(page.get_size()))
+                return np.array(bitmap.to_pil().convert("RGB"))
+            scale = side / (max(plan.trim) * POINTS)
+            bitmap = page.render(scale=scale).to_pil().convert("RGB")
         finally:
             document.close()
+    (left, top), factor = plan.at[0], scale * POINTS
+    x, y = round(left * factor), round(top * factor)
+    width, height = (round(own * factor) for own in plan.trim)
+    return np.array(bitmap.crop((x, y, x + width, y + height)))
 
 
-def prove(path: Path, rendering: Rendering, bay: ReaderBay) -> Proof:
+def prove(
+    path: Path, rendering: Rendering, bay: ReaderBay, finish: Finish, name: Path | None = None
+) -> Proof:
     """Read a written file back from disk and let all readers look at it.
+
+    Parameters
+    ----------
+    path : Path
+        Where it lies.
+    rendering : Rendering
+        From which it was written, `squared` where it was.
+    bay : ReaderBay
+    finish : Finish
+        With which it was written.
+    name : Path, optional
+        How it will be called, where that is not where it lies yet.
 
     Raises
     ------
     OutputError
         The file cannot be read back as it was written.
     """
-    kind = format_of(path)
+    name = name or Path(path)
+    kind = format_of(name)
     box, quad = rendering.box, rendering.quad
     try:
         data = read_file(path)
         if kind in VECTOR:
-            longer = max(rendering.size)
-            image = rendered_again(data, kind, min(longer, LARGEST_AGAIN))
+            image = _drawn_again(data, kind, rendering, finish)
             scale = image.shape[1] / rendering.size[0]
             box, quad = _scaled(box, scale), None if quad is None else quad * scale
         else:
-            opened = open_picture.here(data, path.name, MAX_SIDE * MAX_SIDE)
-            if opened.size != rendering.size:
-                raise OutputError(
-                    f"{path.name} came back with {opened.size[0]} × {opened.size[1]} pixels.",
-                    "Export it again.",
-                )
-            image = opened.over("#ffffff")
+            image = _decoded(data, kind, name.name, rendering.size)
     except PictureError as error:
         raise OutputError(f"What was written cannot be read back: {error.what}") from error
     symbol = rendering.symbol
@@ -198,14 +320,82 @@ def prove(path: Path, rendering: Rendering, bay: ReaderBay) -> Proof:
     # As on the bench, and some smaller ones for what is larger.
     smaller = sorted({*SMALLER_LOOKS, *rendering_looks(rendering)}, reverse=True)
     verdict = judge(image, bay, given, smaller)
-    return Proof(Path(path), rendering.size, len(data), verdict)
+    return Proof(name, rendering.size, len(data), verdict)
+
+
+def _drawn_again(data: bytes, kind: str, rendering: Rendering, finish: Finish) -> np.ndarray:
+    side = min(max(rendering.size), LARGEST_AGAIN)
+    if kind == "svg":
+        return rendered_again(data, kind, side)
+    try:
+        return _pdf_pixels(data, side, plan_page(rendering.size, finish))
+    except (ValueError, RuntimeError, OSError) as error:
+        raise OutputError("The file cannot be rendered again.", "Export it again.") from error
+
+
+def _decoded(data: bytes, kind: str, name: str, size: tuple[int, int]) -> np.ndarray:
+    """Pixels of a raster file, on white."""
+    if kind == "ora":
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            data = archive.read("mergedimage.png")
+    opened = open_picture.here(data, name, MAX_SIDE * MAX_SIDE)
+    if opened.size != size:
+        raise OutputError(
+            f"{name} came back with {opened.size[0]} × {opened.size[1]} pixels.",
+            "Export it again.",
+        )
+    return opened.over("#ffffff")
 
 
 def _scaled(box: Box, scale: float) -> Box:
     return Box(*(round(value * scale) for value in (box.x, box.y, box.width, box.height)))
 
 
+@dataclass(eq=False)
+class Export:
+    """A file that is written and proved, and not yet in its place.
+
+    Attributes
+    ----------
+    proof : Proof
+    """
+
+    proof: Proof
+    _file: Aside
+
+    def deliver(self) -> Proof:
+        """Put the file in its place; raises `OutputError` where that is not possible."""
+        self._file.place()
+        return self.proof
+
+    def drop(self) -> None:
+        """Remove it; what was there before stays."""
+        self._file.drop()
+
+
+def prepare(rendering: Rendering, path: Path, finish: Finish, bay: ReaderBay) -> Export:
+    """Write a rendering beside its place, and prove the file from disk; see `write`, `prove`."""
+    path, rendering = Path(path), squared(rendering, finish)
+    file = Aside(path, OutputError, "write")
+    try:
+        aside = file.write(saver(rendering, format_of(path), finish))
+        return Export(prove(aside, rendering, bay, finish, path), file)
+    except BaseException:
+        file.drop()
+        raise
+
+
 def export(rendering: Rendering, path: Path, finish: Finish, bay: ReaderBay) -> Proof:
-    """Write a rendering and prove the file; see `write` and `prove`."""
-    write(rendering, path, finish)
-    return prove(Path(path), rendering, bay)
+    """Write a rendering, prove the file, and deliver it whatever the proof says."""
+    return prepare(rendering, path, finish, bay).deliver()
+
+
+def beside(file: Verdict, piece: Verdict | None) -> str:
+    """How a file compares with the piece on the bench, in a sentence; empty: as good."""
+    if piece is None or not piece.scans or file.state == piece.state:
+        return ""
+    if not file.scans:
+        return "The piece scans, and this file does not: its format takes too much."
+    if (piece.state, file.state) == ("well", "thin"):
+        return "On the bench it has more to spare: the format takes some of it."
+    return ""

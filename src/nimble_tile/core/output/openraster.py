@@ -47,7 +47,9 @@ class RasterLayer:
     opacity: float = 1.0
 
 
-def save_openraster(layers: Sequence[RasterLayer], file: BinaryIO, finish: Finish) -> None:
+def save_openraster(
+    layers: Sequence[RasterLayer], file: BinaryIO, finish: Finish, about: str = ""
+) -> None:
     """Write layers, the lowest first.
 
     Parameters
@@ -78,7 +80,7 @@ def save_openraster(layers: Sequence[RasterLayer], file: BinaryIO, finish: Finis
         archive.writestr("stack.xml", "\n".join(stack).encode(), zipfile.ZIP_DEFLATED)
         for number, layer in enumerate(layers):
             archive.writestr(f"data/layer{number}.png", _png(layer.image, finish))
-        archive.writestr("mergedimage.png", _png(whole, finish))
+        archive.writestr("mergedimage.png", _png(whole, finish, about))
         archive.writestr("Thumbnails/thumbnail.png", _png(_small(whole), finish))
 
 
@@ -104,7 +106,7 @@ def _small(image: np.ndarray) -> np.ndarray:
     return cv2.resize(image, size, interpolation=cv2.INTER_AREA)
 
 
-def _png(image: np.ndarray, finish: Finish) -> bytes:
+def _png(image: np.ndarray, finish: Finish, about: str = "") -> bytes:
     out = io.BytesIO()
-    save_png(image, out, finish)
+    save_png(image, out, finish, about)
     return out.getvalue()

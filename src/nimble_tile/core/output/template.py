@@ -8,7 +8,6 @@ close a single light one, a mark asks for a gap.
 from __future__ import annotations
 
 import io
-import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path as FilePath
@@ -336,21 +335,20 @@ def _paint(canvas: skia.Canvas, layer: TemplateLayer) -> None:
 
 def pdf(made: Template) -> bytes:
     """The template as a PDF of one page, true to size."""
-    import skia
+    from nimble_tile.core.output.page import POINTS, PagePlan
+    from nimble_tile.core.output.press import page_boxes
+    from nimble_tile.core.output.vector import pdf_pages
 
-    from nimble_tile.core.output.vector import cut_page
+    size = made.wish.size
+    side = size * POINTS
 
-    side = made.wish.size / 25.4 * 72
-    page = math.ceil(side)
-    stream = skia.DynamicMemoryWStream()
-    about = skia.PDF.Metadata()
-    about.fTitle = "Drawing template"
-    about.fCreator = about.fProducer = "Nimble Tile"
-    with skia.PDF.MakeDocument(stream, about) as document, document.page(page, page) as canvas:
+    def draw(canvas: skia.Canvas) -> None:
         canvas.scale(side / made.modules, side / made.modules)
         for layer in made.layers:
             _paint(canvas, layer)
-    return cut_page(bytes(stream.detachAsData()), page, side, side)
+
+    plan = PagePlan(size, size, (size, size), ((0.0, 0.0),), 0, ())
+    return page_boxes(pdf_pages([((side, side), draw)]), plan, "Drawing template")
 
 
 def rasters(made: Template, side: int) -> list[RasterLayer]:

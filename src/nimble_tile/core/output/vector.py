@@ -10,19 +10,22 @@ from __future__ import annotations
 import base64
 import io
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
 import numpy as np
 
 from nimble_tile.core.laid import Laid
+from nimble_tile.core.laid.items import Shape
 from nimble_tile.core.laid.paint import paint_items
 from nimble_tile.core.look import Fill
+from nimble_tile.core.output.inks import profile_of, read_profile, single
 from nimble_tile.core.output.items import svg_items
+from nimble_tile.core.output.page import POINTS, mirrored, plan_page
+from nimble_tile.core.output.press import page_boxes, stencil
 from nimble_tile.core.output.raster import save_png
-from nimble_tile.core.picture.drawings import PDFIUM
-from nimble_tile.core.piece import Finish
+from nimble_tile.core.piece import MM_PER_INCH, Finish
 from nimble_tile.core.render import Rendering
 from nimble_tile.core.symbol.looks import Drawing, Layer, drawing
 from nimble_tile.core.symbol.looks.drawing import Images, ModuleRect
@@ -34,11 +37,15 @@ from nimble_tile.core.symbol.looks.paint import (
 )
 from nimble_tile.core.symbol.looks.paths import path_data
 
-MM_PER_INCH = 25.4
 POINTS_PER_INCH = 72
 
 
-def svg(rendering: Rendering, finish: Finish) -> bytes:
+def flat(rendering: Rendering) -> bool:
+    """Whether the code is written as pixels: blended, in a layout, or with effects of light."""
+    return rendering.blended or rendering.arranged or rendering.look.relief.any
+
+
+def svg(rendering: Rendering, finish: Finish, about: str = "") -> bytes:
     """The piece as an SVG document.
 
     Returns
@@ -48,7 +55,7 @@ def svg(rendering: Rendering, finish: Finish) -> bytes:
         inside, lengths are modules, or pixels with a picture.
     """
     width, height = (side / finish.dpi * MM_PER_INCH for side in rendering.size)
-    if rendering.blended or rendering.arranged:
+    if flat(rendering):
         box = f"0 0 {rendering.size[0]} {rendering.size[1]}"
         body = _image(_below(rendering), finish, (0, 0, *rendering.size))
         if _apart(rendering):
@@ -65,15 +72,15 @@ def svg(rendering: Rendering, finish: Finish) -> bytes:
         parts += _layers(drawn, rendering.images, finish)
         parts += svg_items(laid.over, finish, "over")
         body = "\n".join(parts)
-    title = escape(f"QR code: {rendering.symbol.text}"[:300])
+    title = f"<title>{escape(printable(about))}</title>\n" if about else ""
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" '
         f'version="1.1" width="{width:.4g}mm" height="{height:.4g}mm" viewBox="{box}">\n'
-        f"<title>{_printable(title)}</title>\n{body}\n</svg>\n"
+        f"{title}{body}\n</svg>\n"
     ).encode()
 
 
-def _printable(text: str) -> str:
+def printable(text: str) -> str:
     """Without what XML 1.0 cannot hold."""
     return "".join(c for c in text if c in "\t\n" or (c >= " " and c not in "\ufffe\uffff"))
 
@@ -213,69 +220,153 @@ def _image(pixels: np.ndarray, finish: Finish, place: ModuleRect, name: str = ""
     )
 
 
-def pdf(rendering: Rendering, finish: Finish) -> bytes:
-    """The piece as a PDF of one page of its size on paper."""
+def pdf(rendering: Rendering, finish: Finish, about: str = "") -> bytes:
+    """The piece as a PDF of one page: its size on paper, or a sheet of copies.
+
+    Parameters
+    ----------
+    rendering : Rendering
+    finish : Finish
+        Bleed, marks, sheet and inks.
+    about : str
+        Its title; empty: it says nothing of itself.
+
+    Raises
+    ------
+    OutputError
+        A copy does not fit on the sheet, or there is no profile of the inks.
+    """
+    plan = plan_page(rendering.size, finish)
+    profile = None
+    if finish.inks == "cmyk":
+        known = profile_of(finish)
+        profile = known.name, read_profile(known)
+    if finish.inks == "single":
+        if not one_ink_vector(rendering):
+            paper = single(rendering.image, not rendering.blended)
+            wider = mirrored(paper.astype(np.uint8), round(plan.bleed / MM_PER_INCH * finish.dpi))
+            return stencil(wider > 0, plan, about, finish.ink_name, finish.ink)
+        ink = finish.ink_name, finish.ink
+    else:
+        ink = None
+    points = plan.width * POINTS, plan.height * POINTS
+
+    def draw(canvas: Any) -> None:
+        scale = POINTS_PER_INCH / finish.dpi
+        copy = piece_drawer(rendering, scale, math.ceil(plan.bleed / MM_PER_INCH * finish.dpi))
+        for left, top in plan.at:
+            canvas.save()
+            canvas.translate(left * POINTS, top * POINTS)
+            copy(canvas)
+            canvas.restore()
+
+    return page_boxes(pdf_pages([(points, draw)]), plan, about, profile, ink)
+
+
+Drawer = Callable[[Any], None]
+
+
+def pdf_pages(pages: Sequence[tuple[tuple[float, float], Drawer]]) -> bytes:
+    """A PDF of some pages, each with its width and height in points and what draws it.
+
+    Its pages have whole points a side, what is drawn lies at their top left; see
+    `nimble_tile.core.output.press.page_boxes`.
+    """
     import skia
 
-    scale = POINTS_PER_INCH / finish.dpi
-    width, height = (side * scale for side in rendering.size)
     stream = skia.DynamicMemoryWStream()
-    about = skia.PDF.Metadata()
-    about.fTitle = _printable(f"QR code: {rendering.symbol.text}"[:300])
-    about.fCreator = about.fProducer = "Nimble Tile"
-    # skia's pages have whole points a side: the page is cut to its size afterwards.
-    page = math.ceil(width), math.ceil(height)
-    with skia.PDF.MakeDocument(stream, about) as document, document.page(*page) as canvas:
-        if rendering.blended or rendering.arranged:
-            _pdf_picture(canvas, rendering, scale)
-        else:
-            drawn = _drawn(rendering)
-            laid = rendering.laid or Laid(extent=(0, 0, drawn.side, drawn.side))
-            left, top, right, bottom = laid.extent
-            module = width / (right - left)
-            canvas.scale(module, height / (bottom - top))
-            canvas.translate(-left, -top)
-            if rendering.outer:
-                area = skia.Rect.MakeLTRB(left, top, right, bottom)
-                canvas.drawRect(area, skia.Paint(Color=0xFF000000 | int(rendering.outer[1:], 16)))
-            fine = rendering.box.width / rendering.modules
-            paint_items(canvas, laid.under, fine, page=True)
-            paint_layers(canvas, drawn, rendering.images, vectors=True)
-            paint_items(canvas, laid.over, fine, page=True)
-    return cut_page(bytes(stream.detachAsData()), page[1], width, height)
+    with skia.PDF.MakeDocument(stream, skia.PDF.Metadata()) as document:
+        for (width, height), draw in pages:
+            # A millionth of a point must not become a whole one.
+            page = math.ceil(width - 1e-4), math.ceil(height - 1e-4)
+            with document.page(*page) as canvas:
+                draw(canvas)
+    return bytes(stream.detachAsData())
 
 
-def _pdf_picture(canvas: Any, rendering: Rendering, scale: float) -> None:
-    """The finished picture, and what is laid on it as vectors, on a page in points."""
+def one_ink_vector(rendering: Rendering) -> bool:
+    """Whether the piece can be drawn in one ink as vectors: plain fills, nothing see-through."""
+    if flat(rendering):
+        return False
+    laid = rendering.laid
+    items = [] if laid is None else [*laid.under, *laid.over]
+    shapes = [s for item in items for s in (getattr(item, "shapes", ()) or (item,))]
+    solid = all(layer.fill.kind == "solid" for layer in _drawn(rendering).layers)
+    return solid and all(isinstance(s, Shape) and s.opacity == 1 and s.soft == 0 for s in shapes)
+
+
+def _solid_ground(rendering: Rendering) -> str | None:
+    """Colour at the edges of a code without a picture, where it is the same all along them."""
+    if rendering.outer:
+        return rendering.outer
+    ground = rendering.look.ground
+    return ground.colour if ground is not None and ground.kind == "solid" else None
+
+
+def _skia_image(pixels: np.ndarray) -> Any:
     import skia
 
-    width, height = (side * scale for side in rendering.size)
-    pixels = _below(rendering)
     if pixels.shape[2] == 3:
         opaque = np.full((*pixels.shape[:2], 1), 255, np.uint8)
-        pixels = np.ascontiguousarray(np.dstack([pixels, opaque]))
-    image = skia.Image.fromarray(pixels, colorType=skia.kRGBA_8888_ColorType, copy=True)
-    canvas.drawImageRect(image, skia.Rect.MakeWH(width, height), skia.SamplingOptions())
-    if _apart(rendering):
-        canvas.scale(scale, scale)
-        canvas.concat(skia.Matrix.MakeAll(*(float(value) for value in rendering.matrix.flat)))
-        fine = rendering.code_side / rendering.modules
-        paint_items(canvas, rendering.laid.over, fine, page=True)
+        pixels = np.dstack([pixels, opaque])
+    pixels = np.ascontiguousarray(pixels)
+    return skia.Image.fromarray(pixels, colorType=skia.kRGBA_8888_ColorType, copy=True)
 
 
-def cut_page(data: bytes, page_height: int, width: float, height: float) -> bytes:
-    """The first page with an exact size; what was drawn stays at its top left."""
-    import pypdfium2
+def piece_drawer(rendering: Rendering, scale: float, bleed: int = 0) -> Drawer:
+    """What draws a piece on a page, its top left at the canvas's.
 
-    with PDFIUM:
-        document = pypdfium2.PdfDocument(data)
-        try:
-            page = document[0]
-            box = (0, page_height - height, width, page_height)
-            page.set_mediabox(*box)
-            page.set_cropbox(*box)
-            file = io.BytesIO()
-            document.save(file)
-        finally:
-            document.close()
-        return file.getvalue()
+    Parameters
+    ----------
+    rendering : Rendering
+    scale : float
+        Points a pixel.
+    bleed : int
+        Pixels by which its edges are mirrored outwards.
+    """
+    import skia
+
+    width, height = (side * scale for side in rendering.size)
+    more = bleed * scale
+    place = skia.Rect.MakeLTRB(-more, -more, width + more, height + more)
+    if flat(rendering):
+        # One image for all copies: it is written once.
+        image = _skia_image(mirrored(_below(rendering), bleed))
+
+        def draw_flat(canvas: Any) -> None:
+            canvas.drawImageRect(image, place, skia.SamplingOptions())
+            if _apart(rendering):
+                canvas.save()
+                canvas.scale(scale, scale)
+                matrix = (float(value) for value in rendering.matrix.flat)
+                canvas.concat(skia.Matrix.MakeAll(*matrix))
+                fine = rendering.code_side / rendering.modules
+                paint_items(canvas, rendering.laid.over, fine, page=True)
+                canvas.restore()
+
+        return draw_flat
+    drawn, colour = _drawn(rendering), _solid_ground(rendering)
+    laid = rendering.laid or Laid(extent=(0, 0, drawn.side, drawn.side))
+    left, top, right, bottom = laid.extent
+    edges = None
+    if bleed and colour is None:
+        edges = _skia_image(mirrored(rendering.image, bleed))
+    paint = None
+    if rendering.outer or (bleed and colour is not None):
+        paint = skia.Paint(Color=0xFF000000 | int((rendering.outer or colour)[1:], 16))
+
+    def draw(canvas: Any) -> None:
+        if paint is not None:
+            canvas.drawRect(place, paint)
+        elif edges is not None:
+            canvas.drawImageRect(edges, place, skia.SamplingOptions())
+        canvas.save()
+        canvas.scale(width / (right - left), height / (bottom - top))
+        canvas.translate(-left, -top)
+        fine = rendering.box.width / rendering.modules
+        paint_items(canvas, laid.under, fine, page=True)
+        paint_layers(canvas, drawn, rendering.images, vectors=True)
+        paint_items(canvas, laid.over, fine, page=True)
+        canvas.restore()
+
+    return draw

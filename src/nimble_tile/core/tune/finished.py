@@ -102,7 +102,7 @@ def finished_piece(
             "code": code,
             "picture": Picture(digest=digest, name=name, region=region),
             "blend": Blend(method="gentle", strength=0),
-            "finish": base.finish.model_copy(update={"size": min(max(size), MAX_SIDE)}),
+            "finish": base.finish.in_pixels(min(max(size), MAX_SIDE)),
             "log": (),
         }
     )

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+
+import numpy as np
 
 from nimble_tile.core.errors import Stopped
 from nimble_tile.core.judged import judged_size
@@ -45,6 +47,7 @@ def prove(
     size: int | None = None,
     seed: int = 0,
     stop: Callable[[], bool] = lambda: False,
+    through: Callable[[np.ndarray], np.ndarray] | None = None,
 ) -> Proved:
     """Render a piece and put it through readers and trials.
 
@@ -60,6 +63,8 @@ def prove(
     seed : int
     stop : callable
         Asked between frames.
+    through : callable, optional
+        What becomes of the finished image (uint8 H × W × 3 sRGB) before it is looked at.
 
     Raises
     ------
@@ -69,6 +74,9 @@ def prove(
         `stop` said so.
     """
     rendering = renderer.render(piece, size or judged_size(piece, renderer))
+    if through is not None:
+        changed = through(renderer.render(piece).image)
+        rendering = replace(rendering, image=_as_large(changed, rendering.size), rgba=None)
     verdict = judge_rendering(rendering, room.bay)
     full = piece.finish.size or renderer.natural_size(piece)
     subject = subject_of(rendering, piece.finish.dpi, full)
@@ -78,3 +86,11 @@ def prove(
     if stop():
         raise Stopped
     return Proved(rendering, settle(verdict, results), reach(results))
+
+
+def _as_large(image: np.ndarray, size: tuple[int, int]) -> np.ndarray:
+    import cv2
+
+    if (image.shape[1], image.shape[0]) == size:
+        return np.ascontiguousarray(image)
+    return cv2.resize(np.ascontiguousarray(image), size, interpolation=cv2.INTER_AREA)

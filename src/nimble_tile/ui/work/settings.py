@@ -70,6 +70,15 @@ class Settings:
         return own_file()
 
     @property
+    def presets_file(self) -> Path:
+        """Where the designer's own presets of exports are kept."""
+        if self._own_place:
+            return self.folder / "presets.json"
+        from nimble_tile.core.project.presets import own_file
+
+        return own_file()
+
+    @property
     def folder(self) -> Path:
         """The folder of the program's state."""
         return self._path.parent

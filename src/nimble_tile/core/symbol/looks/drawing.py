@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Literal
 
 import numpy as np
 
 from nimble_tile.core.look import Fill, Look
+from nimble_tile.core.relief import Relief
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
@@ -72,10 +73,13 @@ class Drawing:
         Modules a side, quiet zone included.
     layers : tuple of Layer
         From the bottom to the top.
+    relief : Relief
+        Effects on modules, rings and eyes.
     """
 
     side: int
     layers: tuple[Layer, ...]
+    relief: Relief = field(default_factory=Relief)
 
 
 def finder_corners(symbol: Symbol) -> tuple[tuple[int, int], ...]:
@@ -146,7 +150,7 @@ def drawing(
     layers += _painted(_body_path(symbol, look.bare, q, bits), look, frame)
     layers += _finders(symbol, look, q, frame, gone)
     layers += _alignments(symbol, look, q, frame, gone)
-    return Drawing(total, tuple(layers))
+    return Drawing(total, tuple(layers), look.relief)
 
 
 def module_layers(dark: np.ndarray, look: Look) -> list[Layer]:

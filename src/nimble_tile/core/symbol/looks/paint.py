@@ -9,12 +9,14 @@ patterns, which the fills here match.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from weakref import WeakKeyDictionary
 
 import numpy as np
 import skia
 
 from nimble_tile.core.look import Fill
+from nimble_tile.core.relief import SHADE, SHINE, Relief
 from nimble_tile.core.strips import strips
 from nimble_tile.core.symbol.looks.drawing import Drawing, Images, Layer, ModuleRect
 from nimble_tile.core.symbol.looks.paths import Path, circle, joined, rectangle
@@ -185,25 +187,84 @@ def paint_layers(
     """Paint all layers in module units on a canvas that is scaled already.
 
     With `vectors` patterns are drawn shape by shape, for pages that can be
-    scaled later.
+    scaled later. Effects are drawn on pixels only.
     """
+    relief = drawing.relief
+    shaded = relief.shadow.strength > 0
     for layer in drawing.layers:
-        if vectors and layer.fill.kind in ("stripes", "dots", "weave"):
-            _tiled(canvas, layer)
-            continue
-        if layer.fill.kind == "picture":
-            _pictured(canvas, layer, images)
-            continue
-        paint = skia.Paint(AntiAlias=True)
-        if layer.fill.kind == "solid":
-            paint.setColor(_colour(layer.fill.colour))
-        else:
-            paint.setShader(_shader(layer.fill, layer.frame))
-        if layer.stroke:
-            paint.setStyle(skia.Paint.kStroke_Style)
-            paint.setStrokeWidth(layer.stroke)
-            paint.setStrokeJoin(skia.Paint.kRound_Join)
-        canvas.drawPath(layer_path(layer), paint)
+        if shaded and layer.role in LIT:
+            shaded = False  # one shadow for all of them, beneath the first
+            cast_shadow(canvas, [each for each in drawing.layers if each.role in LIT], relief)
+        _paint_layer(canvas, layer, images, vectors)
+        if layer.role in LIT and not layer.stroke:
+            light(canvas, layer, relief)
+
+
+LIT = ("modules", "ring", "eye")
+"""Roles that effects are for."""
+
+
+def cast_shadow(canvas: skia.Canvas, layers: Sequence[Layer], relief: Relief) -> None:
+    """The shadow of some layers, all in one, so that it is no darker where they touch."""
+    shadow = relief.shadow
+    paint = skia.Paint(Alphaf=shadow.strength)
+    if shadow.blur > 0:
+        paint.setImageFilter(skia.ImageFilters.Blur(shadow.blur / 2, shadow.blur / 2))
+    canvas.saveLayer(None, paint)
+    canvas.translate(shadow.dx, shadow.dy)
+    for layer in layers:
+        canvas.drawPath(layer_path(layer), skia.Paint(Color=_colour(SHADE), AntiAlias=True))
+    canvas.restore()
+
+
+def light(canvas: skia.Canvas, layer: Layer, relief: Relief) -> None:
+    """Inner shadow and bevel of a layer."""
+    inner, bevel = relief.inner, relief.bevel
+    if inner.strength > 0:
+        _edge(canvas, layer, SHADE, inner.strength, inner.blur, inner.dx, inner.dy)
+    if bevel.strength > 0:
+        turn = math.radians(bevel.angle)
+        dx, dy = bevel.width * math.cos(turn), bevel.width * math.sin(turn)
+        blur = bevel.width / 2
+        _edge(canvas, layer, SHADE, bevel.strength, blur, dx, dy)
+        _edge(canvas, layer, SHINE, bevel.strength, blur, -dx, -dy)
+
+
+def _edge(
+    canvas: skia.Canvas, layer: Layer, colour: str, strength: float, blur: float,
+    dx: float, dy: float,
+) -> None:  # fmt: skip
+    """The part of a layer's shape that its own blurred and moved shape leaves free."""
+    path = layer_path(layer)
+    canvas.saveLayer(None, skia.Paint(Alphaf=strength))
+    canvas.drawPath(path, skia.Paint(Color=_colour(colour), AntiAlias=True))
+    out = skia.Paint(BlendMode=skia.BlendMode.kDstOut)
+    if blur > 0:
+        out.setImageFilter(skia.ImageFilters.Blur(blur / 2, blur / 2))
+    canvas.saveLayer(None, out)
+    canvas.translate(dx, dy)
+    canvas.drawPath(path, skia.Paint(AntiAlias=True))
+    canvas.restore()
+    canvas.restore()
+
+
+def _paint_layer(canvas: skia.Canvas, layer: Layer, images: Images, vectors: bool) -> None:
+    if vectors and layer.fill.kind in ("stripes", "dots", "weave"):
+        _tiled(canvas, layer)
+        return
+    if layer.fill.kind == "picture":
+        _pictured(canvas, layer, images)
+        return
+    paint = skia.Paint(AntiAlias=True)
+    if layer.fill.kind == "solid":
+        paint.setColor(_colour(layer.fill.colour))
+    else:
+        paint.setShader(_shader(layer.fill, layer.frame))
+    if layer.stroke:
+        paint.setStyle(skia.Paint.kStroke_Style)
+        paint.setStrokeWidth(layer.stroke)
+        paint.setStrokeJoin(skia.Paint.kRound_Join)
+    canvas.drawPath(layer_path(layer), paint)
 
 
 def raster(

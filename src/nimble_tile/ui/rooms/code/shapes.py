@@ -12,12 +12,14 @@ from PySide6.QtWidgets import QLabel, QPushButton, QToolButton, QVBoxLayout, QWi
 
 from nimble_tile.core.look import Look
 from nimble_tile.core.piece import Piece
+from nimble_tile.core.relief import Relief
 from nimble_tile.core.scan.known import warnings
 from nimble_tile.core.symbol.looks import shapes
 from nimble_tile.core.symbol.looks.drawing import module_layers
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.colours import Swatch
 from nimble_tile.ui.kit.controls import Segments, Slider, row, set_rank, soft
+from nimble_tile.ui.kit.effects import NAMES, Effects
 from nimble_tile.ui.kit.gauges import FinderGauge
 from nimble_tile.ui.kit.paths import paint_layer, to_painter_path
 from nimble_tile.ui.kit.pickers import PictureGrid
@@ -121,6 +123,10 @@ class ShapesPage(QWidget):
         self.alignment.chosen.connect(
             lambda v: session.edit("look", "Shape the alignment patterns", alignment=v)
         )
+        plain = Relief()
+        self.effects = Effects(plain.shadow, plain.inner, plain.bevel)
+        self.effects.edited.connect(self._light)
+        self.effects.released.connect(session.part)
         self.again = QPushButton("Another file…")
         self.again.setProperty("flat", True)
         self.again.clicked.connect(self._ask_again)
@@ -138,9 +144,9 @@ class ShapesPage(QWidget):
             head.setProperty("head", True)
         for widget in (
             heads[0], self.modules, self.size, self.round_out, self.round_in, self.jitter,
-            self._stray_row, self.outline, self._line_row, heads[1], self.rings, heads[2],
-            self.eyes, self.again, self.warning, heads[3], self.alignment, heads[4], self.gauge,
-            self.gauge_note,
+            self._stray_row, self.outline, self._line_row, self.effects, heads[1], self.rings,
+            heads[2], self.eyes, self.again, self.warning, heads[3], self.alignment, heads[4],
+            self.gauge, self.gauge_note,
         ):  # fmt: skip
             layout.addWidget(widget)
 
@@ -156,6 +162,14 @@ class ShapesPage(QWidget):
             self.file_wanted.emit("finder_picture")
             return
         self.session.edit("look", f"Shape the {names[field]}", **{field: value})
+
+    def _light(self, part: str, field: str, value: float) -> None:
+        relief = self.session.piece.look.relief
+        changed = {**dict(getattr(relief, part)), field: value}
+        self.session.edit(
+            "look", f"Change the {NAMES[part]} of the modules", f"{part} {field}",
+            relief={**dict(relief), part: changed},
+        )  # fmt: skip
 
     def _ask_again(self) -> None:
         look = self.session.piece.look
@@ -194,6 +208,7 @@ class ShapesPage(QWidget):
         self._stray_row.setVisible(look.jitter > 0 and not fused)
         self.seed.setText(f"Way of straying: {look.seed}")
         self._line_row.setVisible(look.outline > 0)
+        self.effects.show_values(look.relief.shadow, look.relief.inner, look.relief.bevel)
         self.line.set_colour(look.outline_colour)
         self.alignment.set_value(look.alignment)
         files = [s.name for value, s in ((look.shape, look.own), (look.ring, look.ring_own),
@@ -206,6 +221,8 @@ class ShapesPage(QWidget):
 
     def show_study(self, study: Study) -> None:
         self.gauge.show_finders(study.finders)
+        lit = self.session.piece.look.relief.any
+        self.effects.show_cost(study.code_effects if lit else "")
         if study.finders is None:
             return
         worst = study.finders.worst
@@ -277,6 +294,7 @@ class ShapesPage(QWidget):
             grid.dress(theme)
         for slider in self.findChildren(Slider):
             slider.dress(theme)
+        self.effects.dress(theme)
         self.shuffle.setIcon(themes.icon("shuffle", theme.ink))
         self.gauge.theme = theme
         self.gauge.update()

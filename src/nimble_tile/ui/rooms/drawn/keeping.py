@@ -75,7 +75,7 @@ class Keeping(QObject):
             update={
                 "message": made.message, "code": made.code, "picture": made.picture,
                 "blend": made.blend,
-                "finish": now.finish.model_copy(update={"size": made.finish.size}),
+                "finish": now.finish.in_pixels(made.finish.size),
             }
         )  # fmt: skip
 

@@ -6,20 +6,21 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QMimeData, QObject, Signal
-from PySide6.QtGui import QGuiApplication, QImage
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.picture.opening import read_file
 from nimble_tile.core.project import archive
 from nimble_tile.ui.kit.asking import save_path
-from nimble_tile.ui.kit.images import PICTURES, as_png, image_in, paths_in, to_qimage
+from nimble_tile.ui.kit.images import PICTURES, as_png, image_in, paths_in
+from nimble_tile.ui.rooms.files.handing import Handing
 from nimble_tile.ui.rooms.files.safekeeping import Safekeeping
 from nimble_tile.ui.work.jobs import Progress
 from nimble_tile.ui.work.session import new_piece
 
 if TYPE_CHECKING:
-    from nimble_tile.core.output.export import Proof
+    from nimble_tile.core.output.export import Export
     from nimble_tile.ui.work.tools import Steps, Tools
 
 _PROJECTS = f"Nimble Tile projects (*{archive.SUFFIX})"
@@ -42,8 +43,9 @@ class FilesDesk(QObject):
         A file that is dropped or pasted is a look, or a logo.
     logo_pasted : str, str
         An image of the store, by digest, was pasted as a logo; its name.
-    exported : Piece, Proof
-        A piece was written to a file, and what the readers found there.
+    exported : Piece, Proof, str
+        A piece was written to a file, what the readers found there, and how that compares
+        with the piece.
     check_wanted : Path
         An exported file is to be checked.
     """
@@ -55,7 +57,7 @@ class FilesDesk(QObject):
     look_came = Signal(object)
     logo_came = Signal(object)
     logo_pasted = Signal(str, str)
-    exported = Signal(object, object)
+    exported = Signal(object, object, str)
     check_wanted = Signal(object)
 
     def __init__(self, tools: Tools, ladder: Steps, parent: QWidget) -> None:
@@ -65,6 +67,7 @@ class FilesDesk(QObject):
         self.settings, self.jobs = tools.settings, tools.jobs
         self.safekeeping = Safekeeping(tools, self)
         self.safekeeping.began.connect(self.began)
+        self.handing = Handing(tools, parent)
 
     # Pictures --------------------------------------------------------------
 
@@ -167,28 +170,8 @@ class FilesDesk(QObject):
         return self.ladder.current_rung == "logo"
 
     def copy_image(self) -> None:
-        """Put the finished image, at its full size, on the clipboard; SVG too without a picture."""
-        piece = self.session.piece
-
-        def work(progress: Progress) -> tuple[QImage, bytes]:
-            from nimble_tile.core.output.vector import svg
-            from nimble_tile.core.render import Renderer
-
-            progress.step("Rendering at full size", 0.2)
-            made = Renderer(self.pictures).render(piece)
-            image = to_qimage(made.image if made.rgba is None else made.rgba)
-            return image, b"" if made.blended else svg(made, piece.finish)
-
-        def done(result: tuple[QImage, bytes]) -> None:
-            image, drawing = result
-            mime = QMimeData()
-            mime.setImageData(image)
-            if drawing:
-                mime.setData("image/svg+xml", drawing)
-            QGuiApplication.clipboard().setMimeData(mime)
-            self.tools.notices.say(f"Copied: {image.width()} × {image.height()} pixels.", good=True)
-
-        self.job(work, done)
+        """Put the finished image, at its full size, on the clipboard, as PNG and as SVG."""
+        self.handing.copy()
 
     # Projects --------------------------------------------------------------
 
@@ -365,45 +348,75 @@ class FilesDesk(QObject):
 
     def choose_export(self) -> None:
         """Ask where the finished image should go, then export and check it."""
-        from nimble_tile.core.output.export import SUFFIX
+        from nimble_tile.core.output.export import LABELS, SUFFIX
 
         kind = self.session.piece.finish.format
-        filters = {
-            "png": "PNG (*.png)", "jpeg": "JPEG (*.jpg *.jpeg)", "svg": "SVG (*.svg)",
-            "pdf": "PDF (*.pdf)",
-        }  # fmt: skip
         start = Path(self.folder("exports")) / f"{self.session.name}{SUFFIX[kind]}"
-        suffixes = (SUFFIX[kind], *SUFFIX.values(), ".jpeg")
-        path = save_path(self.parent(), "Export the finished image", start, filters[kind], suffixes)
+        suffixes = (SUFFIX[kind], *SUFFIX.values(), ".jpeg", ".tiff")
+        kinds = f"{LABELS[kind]} (*{SUFFIX[kind]})"
+        path = save_path(self.parent(), "Export the finished image", start, kinds, suffixes)
         if path is not None:
             self.export_to(path)
 
     def export_to(self, path: Path) -> None:
-        """Render at full size, write, read back, and show what the readers found."""
-        piece = self.session.piece
+        """Render at full size, write, read back, and show what the readers found.
+
+        A file that does not scan is put in its place only when the person says so.
+        """
+        piece, known = self.session.piece, self.tools.answer.of_now[0]
         self.settings.set_folder_of("exports", path)
 
-        def work(progress: Progress) -> Proof:
-            from nimble_tile.core.output.export import export, format_of
+        def work(progress: Progress) -> Export:
+            from nimble_tile.core.output.export import format_of, outgoing, prepare
             from nimble_tile.core.render import Renderer
 
             format_of(path)
             progress.step("Rendering at full size", 0.1)
-            rendering = Renderer(self.pictures).render(piece)
+            rendering = Renderer(self.pictures).render(outgoing(piece))
             progress.step(f"Writing {path.name} and reading it back", 0.5)
-            return export(rendering, path, piece.finish, self.tools.bay)
+            made = prepare(rendering, path, piece.finish, self.tools.bay)
+            if made.proof.verdict.scans:
+                made.deliver()
+            return made
 
-        def done(proof: Proof) -> None:
-            self.exported.emit(piece, proof)
+        def done(made: Export) -> None:
+            from nimble_tile.core.output.export import beside
+
+            proof = made.proof
+            compared = beside(proof.verdict, known)
+            if not proof.verdict.scans:
+                if not self.ask_keep(path, compared):
+                    made.drop()
+                    self.tools.notices.say(f"{path.name} was not written: it does not scan.")
+                    return
+                try:
+                    made.deliver()
+                except UserError as error:
+                    self.tools.notices.say(str(error))
+                    return
+            self.exported.emit(piece, proof, compared)
             right, able = proof.verdict.readers_right
             self.tools.notices.say(
                 f"Exported {path.name}. {proof.verdict.words}: {right} of {able} readers read "
-                "the file back from disk.",
+                f"the file back from disk. {compared}".rstrip(),
                 good=proof.verdict.scans,
                 choices=(("Check it with trials", lambda: self.check_wanted.emit(path)),),
             )
 
         self.job(work, done)
+
+    def ask_keep(self, path: Path, why: str) -> bool:
+        """Ask whether a file that does not scan is wanted all the same."""
+        box = QMessageBox(self.parent())
+        box.setWindowTitle("It does not scan")
+        box.setText(f"No verdict to deliver on: the readers do not read {path.name}.")
+        box.setInformativeText(why or "The piece itself does not scan; the band says why.")
+        keep = box.addButton("Write it all the same", QMessageBox.ButtonRole.DestructiveRole)
+        leave = box.addButton("Do not write it", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(leave)
+        box.setEscapeButton(leave)
+        box.exec()
+        return box.clickedButton() is keep
 
     # Small things ----------------------------------------------------------
 

@@ -14,7 +14,7 @@ from nimble_tile.ui.bench.hands.laid import ItemPlacing, LaidHand
 from nimble_tile.ui.bench.hands.layout import LayoutHand
 from nimble_tile.ui.kit.images import PICTURES
 from nimble_tile.ui.rooms.finish.rung import FinishRung
-from nimble_tile.ui.work.jobs import Progress
+from nimble_tile.ui.work.jobs import Latest, Progress
 
 if TYPE_CHECKING:
     from nimble_tile.core.output.export import Proof
@@ -49,6 +49,11 @@ class FinishDesk(QObject):
             lambda quad: self.session.edit("layout", "Place the piece", "layout", quad=quad)
         )
         self.layout.ended.connect(self.session.part)
+        self._weighing: Piece | None = None  # whose file is being tried
+        self._weigher = Latest("weigher", self)
+        self._weigher.answered.connect(self._weighed)
+        tools.prover.costed.connect(lambda _: self._weigh())
+        rung.page.chosen.connect(lambda _: self._weigh())
         rung.work.connect(self.work_on)
         rung.picked.connect(self._pick)
         rung.layout_open.connect(lambda on: sight.want("layout", on))
@@ -73,7 +78,9 @@ class FinishDesk(QObject):
 
     def follow(self, piece: Piece) -> None:
         """The piece has changed."""
-        self.rung.forget_proof()
+        self.rung.files.forget_proof()
+        self.rung.files.show_weighed("")
+        self._weighing = None
         if self.bench.hand is self.layout:
             self._follow_layout(piece)
 
@@ -147,9 +154,54 @@ class FinishDesk(QObject):
 
     # Export --------------------------------------------------------------------
 
-    def show_export(self, piece: Piece, proof: Proof) -> None:
+    def show_export(self, piece: Piece, proof: Proof, compared: str) -> None:
         """A file was written and read back: show what the readers found."""
         self.ladder.open_rung("finish")
         if piece == self.session.piece:
-            self.rung.show_proof(proof)
-            self.ladder.reveal(self.rung.proof)
+            self.rung.files.show_proof(proof, compared)
+            self.ladder.reveal(self.rung.files.proof)
+
+    def _weigh(self) -> None:
+        """Find out what the file's format takes, once the piece itself is known."""
+        piece, answer = self.session.piece, self.tools.answer
+        page = self.rung.files
+        if not page.isVisible() or answer.stale or self.tools.prover.resting:
+            return
+        from nimble_tile.core.output.weigh import changes
+
+        if not changes(piece.finish):
+            page.show_weighed("")
+            return
+        page.show_weighed("Trying what the file will show…")
+        reach, prover = answer.reach, self.tools.prover
+        room, trials = prover.room(), prover.trials
+        self._weighing = piece
+
+        def work() -> tuple[Piece, str, str]:
+            from nimble_tile.core.errors import Stopped, UserError
+            from nimble_tile.core.output.weigh import weigh
+            from nimble_tile.core.render import Renderer
+            from nimble_tile.ui.rooms.finish.export_page import weighed_in_words
+
+            try:
+                found = weigh(
+                    piece, Renderer(self.pictures), room, trials,
+                    stop=lambda: self._weighing is not piece,
+                )  # fmt: skip
+            except Stopped:
+                return piece, "", "soft"
+            except UserError as error:
+                return piece, str(error), "error"
+            return piece, *weighed_in_words(found, reach)
+
+        self._weigher.ask(work)
+
+    def _weighed(self, found: tuple[Piece, str, str]) -> None:
+        piece, text, rank = found
+        if piece is self._weighing:
+            self.rung.files.show_weighed(text, rank)
+
+    def stop(self) -> None:
+        """End what works in the background."""
+        self._weighing = None
+        self._weigher.stop()

@@ -1,13 +1,15 @@
-"""The logo itself: its place and size, its background, its colours, its shadow."""
+"""The logo itself: its place and size, its background, its colours, its effects of light."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QPushButton
 
-from nimble_tile.core.additions import Ground, Logo, Shadow
+from nimble_tile.core.additions import Ground, Logo
 from nimble_tile.core.piece import Piece
-from nimble_tile.ui.kit.controls import Fold, Slider, row, set_checked, soft
+from nimble_tile.core.relief import Bevel, Inner, Shadow
+from nimble_tile.ui.kit.controls import Fold, Slider, row, set_checked
+from nimble_tile.ui.kit.effects import NAMES, Effects
 from nimble_tile.ui.ladder.page import Page
 from nimble_tile.ui.work.colour_desk import ColourDesk
 from nimble_tile.ui.work.session import Session
@@ -39,7 +41,7 @@ class ItemPage(Page):
         self.session.edit_item("logo", self.index, name, key, **changes)
 
     def change_in(self, part: str, name: str, key: str = "", /, **changes: object) -> None:
-        """Change settings of a part of the logo: ``"backing"``, ``"ground"``, ``"shadow"``."""
+        """Change settings of a part of the logo: ``"backing"``, ``"ground"``, an effect."""
         logo = self.logo
         if logo is not None:
             old = getattr(logo, part)
@@ -61,7 +63,7 @@ class ItemPage(Page):
 
 
 class LogoPage(ItemPage):
-    """Place, size, crop, background, colour, shadow.
+    """Place, size, crop, background, colour, effects.
 
     Signals
     -------
@@ -96,7 +98,7 @@ class LogoPage(ItemPage):
         self.body.addWidget(self._background())
         self.body.addWidget(self._colour())
         self.body.addWidget(self._crop())
-        self.body.addWidget(self._shadow())
+        self.body.addWidget(self._effects())
         self.body.addStretch(1)
 
     def _background(self) -> Fold:
@@ -151,29 +153,15 @@ class LogoPage(ItemPage):
         crop[other] = round(min(crop[other], 0.95 - crop[side]), 4)
         self.change("Crop the logo", "crop", crop=tuple(max(0.0, v) for v in crop))
 
-    def _shadow(self) -> Fold:
-        self.shadow_fold = Fold("Shadow")
-        fold = self.shadow_fold
-        default = Shadow()
-        self.shadow = self.joined(
-            "shadow", "strength", Slider("Strength", 0, 1, 0, "%", factor=100), "Change the shadow"
+    def _effects(self) -> Effects:
+        self.effects = Effects(Shadow(), Inner(), Bevel())
+        self.effects.edited.connect(
+            lambda part, field, value: self.change_in(
+                part, f"Change the {NAMES[part]}", f"{part} {field}", **{field: value}
+            )
         )
-        self.blur = self.joined(
-            "shadow", "blur", Slider("Softness", 0, 4, default.blur, "modules", decimals=1),
-            "Change the shadow",
-        )  # fmt: skip
-        self.dx = self.joined(
-            "shadow", "dx", Slider("To the right", -4, 4, default.dx, "modules", decimals=1),
-            "Change the shadow",
-        )  # fmt: skip
-        self.dy = self.joined(
-            "shadow", "dy", Slider("Down", -4, 4, default.dy, "modules", decimals=1),
-            "Change the shadow",
-        )  # fmt: skip
-        self.shadow_note = soft()
-        for widget in (self.shadow, self.blur, self.dx, self.dy, self.shadow_note):
-            fold.inside.addWidget(widget)
-        return fold
+        self.effects.released.connect(self.session.part)
+        return self.effects
 
     def show_piece(self, piece: Piece) -> None:
         logo = self.logo
@@ -181,8 +169,7 @@ class LogoPage(ItemPage):
             return
         for slider, value in (
             (self.size, logo.size), (self.x, logo.x), (self.y, logo.y), (self.angle, logo.angle),
-            (self.tolerance, logo.ground.tolerance), (self.shadow, logo.shadow.strength),
-            (self.blur, logo.shadow.blur), (self.dx, logo.shadow.dx), (self.dy, logo.shadow.dy),
+            (self.tolerance, logo.ground.tolerance),
             *zip(self.crops, logo.crop, strict=True),
         ):  # fmt: skip
             slider.set_value(value)
@@ -193,11 +180,4 @@ class LogoPage(ItemPage):
         self.own.setEnabled(logo.tint is not None)
         self.own.setToolTip("" if logo.tint is not None else "It has its own colours")
         self.crop_fold.set_note("cropped" if any(logo.crop) else "")
-        self.shadow_fold.set_note(f"{logo.shadow.strength:.0%}" if logo.shadow.strength else "")
-        for slider in (self.blur, self.dx, self.dy):
-            slider.setVisible(logo.shadow.strength > 0)
-
-    def show_shadow_cost(self, text: str) -> None:
-        """What the shadow costs, in a sentence."""
-        self.shadow_note.setText(text)
-        self.shadow_note.setVisible(bool(text))
+        self.effects.show_values(logo.shadow, logo.inner, logo.bevel)

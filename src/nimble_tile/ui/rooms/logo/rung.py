@@ -230,8 +230,8 @@ class LogoRung(PagedRung):
             self.cost.show_tracking(study.tracking)
         if "logo" in self._made:
             items = self.session.piece.logo.items
-            shadow = any(logo.shadow.strength > 0 for logo in items)
-            self.logo.show_shadow_cost(study.shadow if shadow else "")
+            lit = any(logo.effects for logo in items)
+            self.logo.effects.show_cost(study.logo_effects if lit else "")
 
     def show_error(self, error: UserError | None) -> None:
         if error is None:

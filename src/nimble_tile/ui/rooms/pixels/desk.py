@@ -105,7 +105,7 @@ class PixelsDesk(QObject):
                 ),
                 "blend": Blend(method="gentle", strength=0),
                 "finish": piece.finish.model_copy(
-                    update={"size": whole_size(side, USUAL_SIZE), "format": "png"}
+                    update={"size": whole_size(side, USUAL_SIZE), "mm": None, "format": "png"}
                 ),
             }
         )  # fmt: skip

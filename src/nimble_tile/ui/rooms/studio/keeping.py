@@ -61,7 +61,7 @@ class Keeping(QObject):
                 "code": made.code,
                 "picture": made.picture.model_copy(update={"name": candidate.name}),
                 "blend": made.blend,
-                "finish": now.finish.model_copy(update={"size": made.finish.size}),
+                "finish": now.finish.in_pixels(made.finish.size),
             }
         )
 

@@ -1,0 +1,50 @@
+"""The finished piece in small, to be dragged into another program."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QMouseEvent
+from PySide6.QtWidgets import QApplication, QLabel
+
+
+class DragTile(QLabel):
+    """The finished piece in small; what is dragged from here is the exported file.
+
+    Signals
+    -------
+    ready_wanted
+        The pointer is here: the file should be made ready.
+    drag_wanted
+        It is being dragged.
+    """
+
+    ready_wanted = Signal()
+    drag_wanted = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(QSize(56, 56))
+        self.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.setCursor(Qt.CursorShape.OpenHandCursor)
+        self.setAccessibleName("The finished piece, to be dragged into another program")
+        self.setToolTip("Drag it into another program or a folder")
+        self._press = None
+
+    def enterEvent(self, event) -> None:
+        self.ready_wanted.emit()
+        super().enterEvent(event)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._press = event.position()
+        self.ready_wanted.emit()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._press is None:
+            return
+        away = (event.position() - self._press).manhattanLength()
+        if away >= QApplication.startDragDistance():
+            self._press = None
+            self.drag_wanted.emit()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._press = None

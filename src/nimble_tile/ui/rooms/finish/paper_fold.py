@@ -1,0 +1,157 @@
+"""What concerns print alone: inks, bleed, crop marks, sheets of copies."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QWidget
+
+from nimble_tile.core.piece import Finish
+from nimble_tile.ui.kit.colours import Swatch
+from nimble_tile.ui.kit.controls import (
+    Fold,
+    Segments,
+    Slider,
+    guard_wheel,
+    named,
+    row,
+    set_checked,
+    set_rank,
+    soft,
+)
+from nimble_tile.ui.work.colour_desk import ColourDesk
+from nimble_tile.ui.work.session import Session
+
+INK_CHOICES = (
+    ("screen", "Screen colours", "sRGB, for screens and for printers that convert by themselves"),
+    ("cmyk", "Four inks", "Cyan, magenta, yellow and black by an ICC profile"),
+    ("single", "One ink", "A single ink without tints, as for a spot colour or a stamp"),
+)
+
+
+class PaperFold(Fold):
+    """Settings of formats for print."""
+
+    def __init__(self, session: Session, desk: ColourDesk) -> None:
+        super().__init__("On paper")
+        self.session = session
+        self._profiles: tuple = ()
+        self.inks = QComboBox()
+        self.inks.setAccessibleName("Inks")
+        guard_wheel(self.inks)
+        self.inks.activated.connect(
+            lambda index: session.edit(
+                "finish", f"Choose {self.inks.itemText(index).lower()}",
+                inks=self.inks.itemData(index),
+            )
+        )  # fmt: skip
+        self.profile = QComboBox()
+        self.profile.setAccessibleName("ICC profile")
+        self.profile.setSizeAdjustPolicy(
+            QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
+        )
+        guard_wheel(self.profile)
+        self.profile.activated.connect(
+            lambda index: session.edit(
+                "finish", "Choose a profile", profile=self.profile.itemData(index) or ""
+            )
+        )
+        self.no_profile = soft(
+            "There is no ICC profile of four inks here. Put your printer's into "
+            "~/.local/share/icc, or install one with the system."
+        )
+        set_rank(self.no_profile, "warn")
+        self.ink = Swatch("Colour of the ink")
+        self.ink.wanted.connect(
+            lambda: desk.open(
+                self.ink, "Ink",
+                lambda colour: session.edit("finish", "Colour the ink", "ink", ink=colour),
+                session.part,
+            )
+        )  # fmt: skip
+        self.ink_name = QLineEdit()
+        self.ink_name.setMaxLength(60)
+        self.ink_name.setAccessibleName("Name of the ink")
+        self.ink_name.setToolTip("How the printer calls it; it is written into the PDF")
+        self.ink_name.editingFinished.connect(self._name_ink)
+        self._ink_row = QWidget()
+        self._ink_row.setLayout(row(self.ink, self.ink_name))
+        self.bleed = Slider("Bleed", 0, 10, 0, "mm", decimals=1)
+        self.bleed.setToolTip("The edges go on this far beyond the trimmed size")
+        self.bleed.edited.connect(
+            lambda v: session.edit("finish", "Change the bleed", "bleed", bleed=round(v, 1))
+        )
+        self.bleed.released.connect(session.part)
+        self.marks = QCheckBox("Crop marks")
+        self.marks.toggled.connect(lambda on: session.edit("finish", "Crop marks", marks=on))
+        self.sheet = Segments(
+            "Copies",
+            [("none", "One", "One copy on a page of its own size"),
+             ("a4", "A4 sheet", "As many copies as fit on A4"),
+             ("a3", "A3 sheet", "As many copies as fit on A3")],
+        )  # fmt: skip
+        self.sheet.chosen.connect(lambda v: session.edit("finish", "Change the sheet", sheet=v))
+        self.gap = Slider("Between copies", 0, 30, Finish().gap, "mm", decimals=1)
+        self.gap.edited.connect(
+            lambda v: session.edit("finish", "Change the gap", "gap", gap=round(v, 1))
+        )
+        self.gap.released.connect(session.part)
+        inside = self.inside
+        line = named("Inks", self.inks, 60)
+        line.setStretch(1, 1)
+        inside.addLayout(line)
+        for widget in (
+            self.profile, self.no_profile, self._ink_row, self.bleed, self.marks, self.sheet,
+            self.gap,
+        ):  # fmt: skip
+            inside.addWidget(widget)
+
+    def _name_ink(self) -> None:
+        name = self.ink_name.text().strip()
+        if name and name != self.session.piece.finish.ink_name:
+            self.session.edit("finish", "Name the ink", ink_name=name)
+
+    def show_finish(self, finish: Finish) -> None:
+        """Show a finish."""
+        from nimble_tile.core.output.export import INKS
+
+        able = INKS.get(finish.format, ())
+        pages = finish.format == "pdf"
+        self.setVisible(bool(able))
+        self.inks.clear()
+        for value, label, told in INK_CHOICES:
+            if value == "screen" or value in able:
+                self.inks.addItem(label, value)
+                self.inks.setItemData(self.inks.count() - 1, told, Qt.ItemDataRole.ToolTipRole)
+        self.inks.setCurrentIndex(max(0, self.inks.findData(finish.inks)))
+        four = finish.inks == "cmyk"
+        if four and not self._profiles:
+            from nimble_tile.core.output.inks import profiles
+
+            self._profiles = profiles()
+            self.profile.clear()
+            for profile in self._profiles:
+                self.profile.addItem(profile.name, profile.path.name)
+        self.profile.setVisible(four and bool(self._profiles))
+        if finish.profile:
+            self.profile.setCurrentIndex(max(0, self.profile.findData(finish.profile)))
+        self.no_profile.setVisible(four and not self._profiles)
+        self._ink_row.setVisible(finish.inks == "single" and pages)
+        self.ink.set_colour(finish.ink)
+        if not self.ink_name.hasFocus():
+            self.ink_name.setText(finish.ink_name)
+        self.bleed.set_value(finish.bleed)
+        set_checked(self.marks, finish.marks)
+        self.sheet.set_value(finish.sheet)
+        self.gap.set_value(finish.gap)
+        for widget in (self.bleed, self.marks, self.sheet):
+            widget.setVisible(pages)
+        self.gap.setVisible(pages and finish.sheet != "none")
+        told = (
+            []
+            if finish.inks == "screen"
+            else [dict((v, n) for v, n, _ in INK_CHOICES)[finish.inks].lower()]
+        )
+        if pages:
+            told += [f"{finish.bleed:g} mm bleed"] if finish.bleed else []
+            told += ["sheet"] if finish.sheet != "none" else []
+        self.set_note(", ".join(told))

@@ -1,0 +1,113 @@
+"""Finishes by name: chosen, kept, removed."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QComboBox, QInputDialog, QMenu, QToolButton, QVBoxLayout, QWidget
+
+from nimble_tile.core.errors import UserError
+from nimble_tile.ui.kit.controls import guard_wheel, named, set_rank, soft
+from nimble_tile.ui.work.session import Session
+from nimble_tile.ui.work.settings import Settings
+
+
+class PresetRow(QWidget):
+    """A list of presets, and a menu for keeping and removing them."""
+
+    def __init__(self, session: Session, settings: Settings) -> None:
+        super().__init__()
+        self.session, self._settings = session, settings
+        self._own: set[str] = set()
+        self.choice = QComboBox()
+        self.choice.setAccessibleName("Preset")
+        self.choice.setToolTip("Size, format and print settings by name")
+        guard_wheel(self.choice)
+        self.choice.activated.connect(lambda index: self.take(self.choice.itemText(index)))
+        self.choice.setMinimumContentsLength(6)
+        self.choice.setSizeAdjustPolicy(
+            QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
+        )
+        self.more = QToolButton()
+        self.more.setText("…")
+        self.more.setStyleSheet("QToolButton::menu-indicator { image: none; }")
+        self.more.setAccessibleName("More about presets")
+        self.more.setToolTip("Keep these settings as a preset, or remove one")
+        menu = QMenu(self)
+        menu.addAction("Keep as a preset…").triggered.connect(lambda: self.ask())
+        self._remove = menu.addAction("Remove this preset")
+        self._remove.triggered.connect(lambda: self.forget())
+        self.more.setMenu(menu)
+        self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.note = soft()
+        self.note.hide()
+        line = named("Preset", self.choice, 84)
+        line.addWidget(self.more)
+        line.setStretch(1, 1)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(4)
+        whole.addLayout(line)
+        whole.addWidget(self.note)
+        self.fill()
+
+    def fill(self, chosen: str = "") -> None:
+        """List all presets."""
+        from nimble_tile.core.project.presets import own, presets
+
+        file = self._settings.presets_file
+        self._own = {preset.name for preset in own(file)}
+        self.choice.clear()
+        self.choice.addItem("Choose…")
+        for preset in presets(file):
+            self.choice.addItem(preset.name)
+        self.choice.setCurrentIndex(max(0, self.choice.findText(chosen)) if chosen else 0)
+        self._remove.setEnabled(chosen in self._own)
+
+    def take(self, name: str) -> None:
+        """Take a preset's settings."""
+        from nimble_tile.core.project.presets import presets
+
+        self._remove.setEnabled(name in self._own)
+        for preset in presets(self._settings.presets_file):
+            if preset.name == name:
+                finish = preset.on(self.session.piece.finish)
+                self.session.edit("finish", f"Take the preset {name}", **dict(finish))
+
+    def ask(self) -> None:
+        """Ask for a name and keep the settings."""
+        there = self.choice.currentText() if self.choice.currentIndex() > 0 else ""
+        name, good = QInputDialog.getText(
+            self, "Keep as a preset", "Name of the preset:", text=there
+        )
+        if good and name.strip():
+            self.keep(name.strip()[:60])
+
+    def keep(self, name: str) -> None:
+        """Keep the settings under a name."""
+        from nimble_tile.core.project.presets import Preset
+        from nimble_tile.core.project.presets import keep as keep_preset
+
+        try:
+            keep_preset(
+                Preset(name=name, finish=self.session.piece.finish), self._settings.presets_file
+            )
+        except UserError as error:
+            self._say(str(error))
+            return
+        self.fill(name)
+        self._say("")
+
+    def forget(self) -> None:
+        """Remove the chosen preset, if it is one of the designer's own."""
+        from nimble_tile.core.project.presets import forget as forget_preset
+
+        try:
+            forget_preset(self.choice.currentText(), self._settings.presets_file)
+        except UserError as error:
+            self._say(str(error))
+            return
+        self.fill()
+
+    def _say(self, text: str) -> None:
+        self.note.setText(text)
+        set_rank(self.note, "error")
+        self.note.setVisible(bool(text))
