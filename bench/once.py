@@ -53,7 +53,7 @@ def study(renderer: Renderer, bay: ReaderBay, pieces: dict) -> bool:
     verdict = judge_rendering(rendering, bay)
 
     def told(**known) -> str:
-        return Student(renderer)._shadow(piece, rendering, bay, known.get("verdict"))
+        return Student(renderer)._logo_effects(piece, rendering, bay, known.get("verdict"))
 
     assert told() == told(verdict=verdict) != ""
     return compare(

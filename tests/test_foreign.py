@@ -224,7 +224,7 @@ def test_a_reader_that_was_stopped_before_its_first_answer_is_left_soon():
     try:
         bay.warm()
         process = bay._processes[0]
-        process.ask("quirc", np.full((30, 30), 255, np.uint8), 5)
+        process.ask(["quirc"], np.full((30, 30), 255, np.uint8), 5)
         process.stop()
         process.start()
         time.sleep(2.5)  # it has started, and has not been asked

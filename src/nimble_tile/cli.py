@@ -17,14 +17,9 @@ from nimble_tile.cli_options import (
     CornersType,
     Finite,
     RegionType,
-    finish_of,
     finish_options,
     kept_apart,
     make_folder,
-    rungs,
-    valid,
-    with_logo,
-    with_matter,
 )
 from nimble_tile.cli_paint import describe, paint
 from nimble_tile.cli_tune import (
@@ -210,11 +205,10 @@ _out_option = click.option(
 )
 @click.option(
     "--version",
-    default="auto",
-    show_default=True,
-    help="1 to 40, M1 to M4, auto, or micro for the smallest Micro QR.",
+    default=None,
+    help="1 to 40, M1 to M4, auto (default), or micro for the smallest Micro QR.",
 )
-@click.option("--mask", default="auto", help="0 to 7, or auto.", show_default=True)
+@click.option("--mask", default=None, help="0 to 7, or auto (default).")
 @click.option("--quiet-zone", type=int, default=None, help="Modules; default 4, Micro QR 2.")
 @click.option("--look", default=None, help="Name of a look that ships or was saved.")
 @click.option("--picture", type=click.Path(path_type=Path), help="Picture to blend into.")
@@ -226,7 +220,6 @@ _out_option = click.option(
 )
 @click.option(
     "--blend",
-    "method",
     default=None,
     help="tone (default), overlay, dots, cut, grain, ink, strokes, gentle or weave.",
 )
@@ -275,25 +268,15 @@ def make(
     out: Path | None,
     propose: Path | None,
     reach: float | None,
-    picture: Path | None,
-    region: Region | None,
-    corners: Region | None,
-    logo: Path | None,
-    logo_share: float | None,
-    caption: str | None,
-    frame: str | None,
     gentlest: float | None,
-    matter: str | None,
-    motif: float | None,
     seed: int,
     as_json: bool,
     **options: Any,
 ) -> None:
     """Make a piece from a message and, with --picture, a picture."""
+    from nimble_tile.core.asked import Asker
     from nimble_tile.core.errors import UserError
-    from nimble_tile.core.picture.opening import read_file
     from nimble_tile.core.picture.store import PictureStore
-    from nimble_tile.core.piece import Message, Picture, Piece
 
     if (out is None) == (propose is None):
         raise UserError("--out names one file, --propose a folder for three.", "Give one of them.")
@@ -301,35 +284,12 @@ def make(
         raise UserError("--propose finds three pieces, --gentlest one.", "Give one of them.")
     if reach is not None and propose is None:
         raise UserError("--reach is for --propose.", "Give --propose, or --gentlest REACH.")
+    matter = options["matter"]
     woven_of = None if matter is None else Path(matter)
     for path in [out] if propose is None else proposal_files(propose):
-        kept_apart(path, picture, logo, woven_of)
-    if region is not None and corners is not None:
-        raise UserError("--region and --corners both say where.", "Give one of them.")
-    place, option = (region, "--region") if corners is None else (corners, "--corners")
-    piece = Piece(message=valid(Message, {"kind": "text", "text": message}))
+        kept_apart(path, options["picture"], options["logo"], woven_of)
     pictures = PictureStore()
-    look = options.pop("look")
-    piece = piece.model_copy(update=rungs(options))
-    if look is not None:
-        from nimble_tile.core.project.looks import by_name
-
-        piece = piece.model_copy(update={"look": by_name(look, pictures)})
-    if picture is not None:
-        digest = pictures.add(read_file(picture), picture.name)
-        placed = Picture(digest=digest, name=picture.name, region=place)
-        piece = piece.model_copy(update={"picture": placed})
-    elif place is not None:
-        raise UserError(f"{option} says where on a picture.", "Give --picture too.")
-    piece = with_matter(piece, pictures, matter, motif, seed)
-    piece = with_logo(piece, pictures, logo, logo_share)
-    if caption is not None:
-        from nimble_tile.core.additions import Caption, Captions
-
-        said = valid(Caption, {"text": caption.replace("\\n", "\n")}, text="caption")
-        piece = piece.model_copy(update={"caption": Captions(items=(said,))})
-    if frame is not None:
-        piece = piece.edited("surround", kind=frame, side="above" if frame == "tag" else "below")
+    piece = Asker(pictures, "--").piece(message, {**options, "seed": seed})
     if propose is not None:
         sys.exit(OK if proposals(piece, pictures, propose, reach, seed, as_json) else FAILS)
     _finish(piece, pictures, out, as_json, None if gentlest is None else (gentlest, seed))
@@ -342,6 +302,7 @@ def make(
 @_json_option
 def render(project: Path, out: Path, as_json: bool, **options: Any) -> None:
     """Render a project's piece into a file."""
+    from nimble_tile.core.asked import Asker
     from nimble_tile.core.picture.store import PictureStore
     from nimble_tile.core.project.archive import load
 
@@ -349,7 +310,8 @@ def render(project: Path, out: Path, as_json: bool, **options: Any) -> None:
     pictures = PictureStore()
     piece = load(project, pictures)
     asked = options["size"] is not None
-    finish = finish_of(options, piece.finish)
+    given = {name: value for name, value in options.items() if value is not None}
+    finish = Asker(pictures, "--").finish(given, piece.finish)
     if asked and piece.picture.pixels is not None and not finish.alone:
         from nimble_tile.core.pixelart import whole_size
 

@@ -171,7 +171,7 @@ def saver(rendering: Rendering, kind: str, finish: Finish) -> Callable[[BinaryIO
         if kind in ("png", "tiff") and finish.inks == "single":
             seen = inks.single(rendering.image, not rendering.blended)
         if kind == "png":
-            save_png(seen, file, finish, told)
+            save_png(seen, file, finish, told, drawn=not rendering.blended)
         elif kind == "jpeg":
             save_jpeg(rendering.image, file, finish, told)
         elif kind == "webp":
@@ -373,10 +373,12 @@ class Export:
         self._file.drop()
 
 
-def prepare(rendering: Rendering, path: Path, finish: Finish, bay: ReaderBay) -> Export:
+def prepare(
+    rendering: Rendering, path: Path, finish: Finish, bay: ReaderBay, durable: bool = True
+) -> Export:
     """Write a rendering beside its place, and prove the file from disk; see `write`, `prove`."""
     path, rendering = Path(path), squared(rendering, finish)
-    file = Aside(path, OutputError, "write")
+    file = Aside(path, OutputError, "write", durable)
     try:
         aside = file.write(saver(rendering, format_of(path), finish))
         return Export(prove(aside, rendering, bay, finish, path), file)

@@ -9,6 +9,8 @@ profiles by the ICC's embedding. TIFF 6.0 (Adobe, 1992): LZW, CMYK. Exif 2.32: r
 from __future__ import annotations
 
 import io
+import struct
+import zlib
 from functools import lru_cache
 from typing import TYPE_CHECKING, BinaryIO
 
@@ -23,6 +25,9 @@ if TYPE_CHECKING:
 COMPRESSION = 3
 """Of PNG, 0 to 9: a quarter of the time that 6 takes, for a tenth more bytes."""
 
+PERCEPTUAL = b"\0"
+"""Rendering intent in an sRGB chunk."""
+
 LARGEST_WEBP = 16_383
 """Pixels a side that the format has room for."""
 
@@ -32,7 +37,9 @@ CHROMA = {"full": 0, "half": 1, "quarter": 2}
 PROGRAM = "Nimble Tile"
 
 
-def save_png(image: np.ndarray, file: BinaryIO, finish: Finish, about: str = "") -> None:
+def save_png(
+    image: np.ndarray, file: BinaryIO, finish: Finish, about: str = "", drawn: bool = False
+) -> None:  # fmt: skip
     """Write an image as PNG.
 
     Parameters
@@ -43,17 +50,42 @@ def save_png(image: np.ndarray, file: BinaryIO, finish: Finish, about: str = "")
     finish : Finish
     about : str
         What is said of the image inside the file; empty: nothing.
+    drawn : bool
+        It has areas of one colour.
     """
+    if drawn and image.dtype != bool:
+        file.write(_drawn_png(image, finish, about))
+        return
     from PIL import PngImagePlugin
 
     tags = PngImagePlugin.PngInfo()
     if image.dtype != bool:
-        tags.add(b"sRGB", b"\x00")  # perceptual intent
+        tags.add(b"sRGB", PERCEPTUAL)
     if about:
         tags.add_itxt("Title", about)
         tags.add_itxt("Software", PROGRAM)
     dpi = (finish.dpi, finish.dpi)
     _pil(image).save(file, "PNG", dpi=dpi, pnginfo=tags, compress_level=COMPRESSION)
+
+
+def _drawn_png(image: np.ndarray, finish: Finish, about: str) -> bytes:
+    """A PNG of areas of one colour: without a filter for each line, three times as fast."""
+    import cv2
+
+    code = cv2.COLOR_RGB2BGR if image.shape[2] == 3 else cv2.COLOR_RGBA2BGRA
+    how = [cv2.IMWRITE_PNG_COMPRESSION, 1, cv2.IMWRITE_PNG_FILTER, cv2.IMWRITE_PNG_FILTER_NONE]
+    _, found = cv2.imencode(".png", cv2.cvtColor(np.ascontiguousarray(image), code), how)
+    data = found.tobytes()
+    metre = round(finish.dpi / 0.0254)
+    chunks = [(b"sRGB", PERCEPTUAL), (b"pHYs", struct.pack(">IIB", metre, metre, 1))]
+    for key, text in (("Title", about), ("Software", PROGRAM)) if about else ():
+        chunks.append((b"iTXt", key.encode() + b"\0\0\0\0\0" + text.encode()))
+    made = b"".join(
+        struct.pack(">I", len(body)) + kind + body + struct.pack(">I", zlib.crc32(kind + body))
+        for kind, body in chunks
+    )
+    # They belong between the header, 33 bytes with the signature, and the pixels.
+    return data[:33] + made + data[33:]
 
 
 def save_jpeg(image: np.ndarray, file: BinaryIO, finish: Finish, about: str = "") -> None:

@@ -7,6 +7,8 @@ together, which is what dim light, glare and distance do too.
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 
 from nimble_tile.core.linear import to_linear, to_srgb
@@ -60,12 +62,17 @@ def faded(grey: np.ndarray, module: float, area: tuple[slice, slice] | None = No
     scale = min(MODULE / module, MOST_ENLARGED)
     size = max(16, round(grey.shape[1] * scale)), max(16, round(grey.shape[0] * scale))
     way = cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR
-    mean = _after_print(linear[area] if area is not None else linear).mean()
+    mean = _mean_after_print(grey[area] if area is not None else grey)
     linear = cv2.resize(linear, size, interpolation=way)
     linear = cv2.GaussianBlur(linear, (0, 0), LENS_BLUR)
     seen = _after_print(linear) * np.float32(EXPOSED / max(float(mean), 1e-3))
-    noise = np.random.default_rng(1).standard_normal(seen.shape, np.float32)
-    return to_srgb(seen + np.float32(NOISE) * noise)
+    return to_srgb(seen + _noise(seen.shape))
+
+
+@lru_cache(4)
+def _noise(shape: tuple[int, int]) -> np.ndarray:
+    """The same noise for every code of a size."""
+    return np.float32(NOISE) * np.random.default_rng(1).standard_normal(shape, np.float32)
 
 
 def _closer(
@@ -84,6 +91,15 @@ def _closer(
         for part, cut in zip(area, cuts, strict=True)
     )
     return np.ascontiguousarray(grey[cuts]), own
+
+
+def _mean_after_print(grey: np.ndarray) -> float:
+    """Mean of `_after_print` over an image of 8 bits, by how often each tone is there."""
+    import cv2
+
+    counts = cv2.calcHist([np.ascontiguousarray(grey)], [0], None, [256], [0, 256]).ravel()
+    tones = _after_print(to_linear(np.arange(256, dtype=np.uint8)[None]))[0]
+    return float(counts @ tones) / grey.size
 
 
 def _after_print(linear: np.ndarray) -> np.ndarray:

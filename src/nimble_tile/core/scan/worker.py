@@ -1,10 +1,10 @@
 """The process in which readers run, so that none can take the program down.
 
 Speaks a small binary protocol on standard input and output: a header of
-little-endian unsigned 32-bit numbers (length of the reader's name, height,
-width), the name, then height × width bytes of grey. Says `READY` first. Answers with a 32-bit
-length and that many bytes of JSON: a list of readings, or an object with
-``error``.
+little-endian unsigned 32-bit numbers (length of the readers' names, height,
+width), the names with `BETWEEN` them, then height × width bytes of grey. Says `READY` first.
+Answers with a 32-bit length and that many bytes of JSON: for each name a list of readings, or
+an object with ``error``.
 """
 
 from __future__ import annotations
@@ -14,11 +14,20 @@ import os
 import struct
 import sys
 from dataclasses import asdict
+from typing import Any
 
 HEADER = struct.Struct("<III")
 LENGTH = struct.Struct("<I")
+BETWEEN = "\n"
 READY = b"+"
 """What the process says once its libraries are loaded."""
+
+
+def _answer(reader: Any, image: Any) -> object:
+    try:
+        return [asdict(reading) for reading in reader.read(image)]
+    except Exception as error:  # whatever a reader throws is its answer
+        return {"error": f"{type(error).__name__}: {error}"}
 
 
 def serve() -> None:
@@ -39,12 +48,9 @@ def serve() -> None:
     answers.flush()
     while len(head := source.read(HEADER.size)) == HEADER.size:
         name_length, height, width = HEADER.unpack(head)
-        name = source.read(name_length).decode()
+        names = source.read(name_length).decode().split(BETWEEN)
         image = np.frombuffer(source.read(height * width), np.uint8).reshape(height, width)
-        try:
-            answer: object = [asdict(reading) for reading in readers[name].read(image)]
-        except Exception as error:  # whatever a reader throws is its answer
-            answer = {"error": f"{type(error).__name__}: {error}"}
+        answer = [_answer(readers[name], image) for name in names]
         body = json.dumps(answer).encode()
         answers.write(LENGTH.pack(len(body)) + body)
         answers.flush()

@@ -1,0 +1,212 @@
+"""Rows of a table: CSV or a spreadsheet, read one after another.
+
+The first line names the columns: ``message``, ``name``, and any setting of
+`nimble_tile.core.asked.SETTINGS` with a dash or an underscore.
+
+References
+----------
+RFC 4180 (CSV); ECMA-376 (Office Open XML spreadsheets, through openpyxl).
+"""
+
+from __future__ import annotations
+
+import csv
+import hashlib
+import io
+import json
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from nimble_tile.core.asked import SETTINGS
+from nimble_tile.core.errors import PictureError, UserError, file_error
+from nimble_tile.core.foreign import apart
+
+MOST_BYTES = 256 << 20
+"""Bytes of a table that are read at most."""
+
+MOST_CELL = 20_000
+"""Characters of a cell at most: ten times what the largest code holds."""
+
+MOST_COLUMNS = 200
+MOST_ROWS = 1_000_000
+SHEET_LIMIT = 300.0
+"""Seconds that a spreadsheet may take to be read."""
+
+SPREADSHEETS = (".xlsx", ".xlsm")
+TABLES = (".csv", ".tsv", ".txt", *SPREADSHEETS)
+
+OWN = ("message", "name")
+"""Columns beside the settings."""
+
+
+@dataclass(frozen=True)
+class Row:
+    """One code to be made.
+
+    Attributes
+    ----------
+    number : int
+        Its line in the table, counted from 1 below the names of the columns.
+    message : str
+    name : str
+    settings : mapping of str to str
+        As they were written; only those that are not empty.
+    fault : str
+        Why it cannot even be tried; empty: it can.
+    """
+
+    number: int
+    message: str
+    name: str = ""
+    settings: Mapping[str, str] = field(default_factory=dict)
+    fault: str = ""
+
+    @property
+    def key(self) -> str:
+        """Names its content: the same row gives the same key (16 hex digits)."""
+        told = json.dumps([self.message, self.name, sorted(self.settings.items())])
+        return hashlib.sha256(told.encode("utf-8", "surrogatepass")).hexdigest()[:16]
+
+
+def rows_in(path: Path) -> Iterator[Row]:
+    """Rows of a table, one after another.
+
+    Parameters
+    ----------
+    path : Path
+        CSV with commas, semicolons or tabs, or a spreadsheet (its first sheet).
+
+    Raises
+    ------
+    UserError
+        It cannot be read, is empty, or its columns are not known.
+    """
+    path = Path(path)
+    suffix = path.suffix.lower()
+    if suffix not in TABLES:
+        raise UserError(f"{path.name} is no table.", "Give a CSV file or an .xlsx spreadsheet.")
+    try:
+        size = path.stat().st_size
+    except OSError as error:
+        raise file_error(UserError, "read", path, error) from error
+    if size > MOST_BYTES:
+        raise UserError(f"{path.name} is larger than {MOST_BYTES >> 20} MiB.", "Divide it.")
+    if suffix in SPREADSHEETS:
+        try:
+            text = spreadsheet_as_csv(path.read_bytes(), path.name)
+        except OSError as error:
+            raise file_error(UserError, "read", path, error) from error
+        yield from _rows(csv.reader(io.StringIO(text)), path.name)
+        return
+    try:
+        with path.open(encoding="utf-8-sig", newline="") as file:
+            yield from _rows(csv.reader(_clean(file), delimiter=_delimiter(path)), path.name)
+    except OSError as error:
+        raise file_error(UserError, "read", path, error) from error
+    except UnicodeDecodeError as error:
+        raise UserError(
+            f"{path.name} is not written in UTF-8 (byte {error.start}).", "Save it as UTF-8."
+        ) from error
+
+
+def _clean(lines: Iterable[str]) -> Iterator[str]:
+    """Lines without the zero bytes that the csv module stumbles over."""
+    for line in lines:
+        yield line.replace("\0", "")
+
+
+def _delimiter(path: Path) -> str:
+    """What stands between cells, by the first line."""
+    with path.open(encoding="utf-8-sig", newline="", errors="replace") as file:
+        first = file.readline(20_000)
+    if path.suffix.lower() == ".tsv":
+        return "\t"
+    return max(",;\t", key=first.count)
+
+
+def _rows(table: Iterator[Sequence[str]], name: str) -> Iterator[Row]:
+    csv.field_size_limit(MOST_BYTES)
+    try:
+        head = next(table, None)
+        columns = _columns(head or [], name)
+        number = 0
+        for cells in table:
+            number += 1
+            if number > MOST_ROWS:
+                raise UserError(f"{name} has more than {MOST_ROWS} rows.", "Divide it.")
+            if not any(cell.strip() for cell in cells):
+                continue
+            yield _row(number, columns, cells)
+    except csv.Error as error:
+        raise UserError(f"{name} is damaged ({error}).", "Save it again as CSV.") from error
+
+
+def _columns(head: Sequence[str], name: str) -> list[str]:
+    columns = [cell.strip().lower().replace("-", "_").replace(" ", "_") for cell in head]
+    if len(columns) > MOST_COLUMNS:
+        raise UserError(f"{name} has more than {MOST_COLUMNS} columns.", "Leave some out.")
+    if "message" not in columns:
+        raise UserError(f"{name} has no column “message”.", "Name the columns in its first line.")
+    twice = sorted({c for c in columns if c and columns.count(c) > 1})
+    if twice:
+        raise UserError(f"{name} has the column “{twice[0]}” twice.", "Leave one out.")
+    for own in columns:
+        if own and own not in OWN and own not in SETTINGS:
+            raise UserError(
+                f"{name} has a column “{own[:40]}”, which is no setting.",
+                "Columns: message, name, and the options of make.",
+            )
+    return columns
+
+
+def _row(number: int, columns: Sequence[str], cells: Sequence[str]) -> Row:
+    values = {column: cell for column, cell in zip(columns, cells, strict=False) if column and cell}
+    message = values.pop("message", "")
+    name = values.pop("name", "").strip()
+    fault = ""
+    if not message.strip():
+        fault = "It has no message."
+    elif len(cells) > len(columns) and any(cell.strip() for cell in cells[len(columns) :]):
+        fault = "It has more cells than there are columns."
+    elif max(len(cell) for cell in cells) > MOST_CELL:
+        fault = f"A cell has more than {MOST_CELL} characters."
+        message, values = message[:MOST_CELL], {}
+    return Row(number, message, name, values, fault)
+
+
+@apart(SHEET_LIMIT)
+def spreadsheet_as_csv(data: bytes, name: str = "The spreadsheet") -> str:
+    """The first sheet of a spreadsheet as CSV text; `PictureError` where it cannot be read."""
+    import openpyxl
+
+    out = io.StringIO()
+    writer = csv.writer(out)
+    try:
+        book = openpyxl.load_workbook(io.BytesIO(data), read_only=True, data_only=True)
+        sheet = book[book.sheetnames[0]]
+        sheet.reset_dimensions()  # what a file says of its size may be wrong
+        for number, row in enumerate(sheet.iter_rows(values_only=True)):
+            if number > MOST_ROWS or out.tell() > MOST_BYTES:
+                raise PictureError(f"{name} is too large.", "Divide it.")
+            writer.writerow([_as_text(value) for value in row[:MOST_COLUMNS]])
+    except PictureError:
+        raise
+    except Exception as error:  # the reader throws anything on damaged files
+        raise PictureError(
+            f"{name} cannot be read as a spreadsheet ({type(error).__name__}).",
+            "Save it again, or as CSV.",
+        ) from error
+    return out.getvalue()
+
+
+def _as_text(value: Any) -> str:
+    """A cell's value as somebody would have typed it."""
+    if value is None:
+        return ""
+    if isinstance(value, float) and value.is_integer() and abs(value) < 1e15:
+        return str(int(value))
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return str(value).replace("\0", "")

@@ -1,0 +1,232 @@
+"""One row made and checked: what a worker does, on this computer or another one.
+
+A worker keeps the batch's piece, its renderer and one process of readers from row to row.
+"""
+
+from __future__ import annotations
+
+import atexit
+import json
+import os
+import platform
+import threading
+import time
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, field
+from pathlib import Path
+from typing import Any
+
+from nimble_tile.core.batch.rows import Row
+from nimble_tile.core.errors import Stopped, UserError
+
+JOURNALS = "journal"
+"""Folder of the workers' notes of finished rows, inside that of the batch."""
+
+
+@dataclass(frozen=True)
+class Task:
+    """A row and what is needed to make it.
+
+    Attributes
+    ----------
+    row : Row
+    file : str
+        Name of the file.
+    folder : str
+        Where it goes.
+    state : str
+        Folder of the batch's own files, with the project and the journals.
+    tables : str
+        Folder to which pictures that rows name are relative.
+    """
+
+    row: Row
+    file: str
+    folder: str
+    state: str
+    tables: str
+
+
+@dataclass(frozen=True)
+class Done:
+    """A row that was worked on.
+
+    Attributes
+    ----------
+    row : int
+    key : str
+        `Row.key`.
+    name, message, file : str
+    state : str
+        Of the verdict; empty: nothing was made.
+    why : str
+        What is wrong; empty: it scans.
+    read : tuple of str
+        Readers that read what was meant.
+    spare : float or None
+    symbol : str
+        Version and level.
+    bytes : int
+    seconds : float
+    """
+
+    row: int
+    key: str
+    name: str
+    message: str
+    file: str
+    state: str = ""
+    why: str = ""
+    read: tuple[str, ...] = ()
+    spare: float | None = None
+    symbol: str = ""
+    bytes: int = 0
+    seconds: float = 0.0
+
+    @property
+    def scans(self) -> bool:
+        """Whether a file was made that scans."""
+        return self.state in ("well", "thin")
+
+    def as_line(self) -> bytes:
+        """One line of a journal."""
+        return json.dumps(asdict(self), ensure_ascii=True).encode() + b"\n"
+
+    @classmethod
+    def from_line(cls, line: bytes | str) -> Done | None:
+        """A line of a journal; None where it is cut off or not one."""
+        try:
+            values = json.loads(line)
+            values["read"] = tuple(values["read"])
+            return cls(**values)
+        except (ValueError, TypeError, KeyError):
+            return None
+
+
+@dataclass
+class _Bench:
+    """What a worker keeps."""
+
+    state: str
+    renderer: Any
+    asker: Any
+    base: Any
+    bay: Any
+    journal: Any = field(default=None)
+
+
+_bench: _Bench | None = None
+_one = threading.Lock()  # a worker may have several threads, and one bench
+
+
+def _ready(task: Task) -> _Bench:
+    """The worker's bench for this batch."""
+    global _bench
+    if _bench is not None and _bench.state == task.state:
+        return _bench
+    close()
+    import cv2
+
+    from nimble_tile.core.asked import Asker
+    from nimble_tile.core.picture.store import PictureStore
+    from nimble_tile.core.project.archive import load
+    from nimble_tile.core.render import Renderer
+    from nimble_tile.core.scan.bay import ReaderBay
+
+    cv2.setNumThreads(1)  # there is a worker for every processor
+    pictures = PictureStore()
+    base = load(Path(task.state) / "look.nimbletile", pictures)
+    _bench = _Bench(
+        task.state, Renderer(pictures), Asker(pictures, "", Path(task.tables)), base,
+        ReaderBay(processes=1),
+    )  # fmt: skip
+    return _bench
+
+
+def close() -> None:
+    """End what the worker keeps."""
+    global _bench
+    if _bench is not None:
+        _bench.bay.close()
+        if _bench.journal is not None:
+            _bench.journal.close()
+        _bench = None
+
+
+atexit.register(close)
+
+
+def make_rows(tasks: Sequence[Task]) -> list[Done]:
+    """Make some rows, one after another."""
+    return [make_row(task) for task in tasks]
+
+
+def make_row(task: Task) -> Done:
+    """Make a row's file, let all readers look at it, and note that in the journal.
+
+    The file is in its place before the note is written: what is noted is there.
+    """
+    with _one:
+        return _one_row(task)
+
+
+def _one_row(task: Task) -> Done:
+    begun = time.perf_counter()
+    row = task.row
+    known = {
+        "row": row.number, "key": row.key, "name": row.name, "message": row.message,
+        "file": task.file,
+    }  # fmt: skip
+    try:
+        found = _made(task)
+    except UserError as error:
+        found = {"why": str(error)}
+    except Stopped:
+        raise
+    except Exception as error:  # one row must not end the others
+        found = {"why": f"Something went wrong inside ({type(error).__name__}: {error})."[:300]}
+    done = Done(**known, **found, seconds=round(time.perf_counter() - begun, 4))
+    _note(done, task)
+    return done
+
+
+def _made(task: Task) -> dict[str, Any]:
+    from nimble_tile.core.asked import from_text
+    from nimble_tile.core.output.export import outgoing, prepare
+
+    row = task.row
+    if row.fault:
+        return {"why": row.fault}
+    bench = _ready(task)
+    settings = {name: from_text(name, text) for name, text in row.settings.items()}
+    piece = bench.asker.piece(row.message, settings, bench.base)
+    rendering = bench.renderer.render(outgoing(piece))
+    path = Path(task.folder) / task.file
+    proof = prepare(rendering, path, piece.finish, bench.bay, durable=False).deliver()
+    verdict, symbol = proof.verdict, rendering.symbol
+    why = ""
+    if not verdict.scans:
+        reasons = [f"{reason.text} {reason.way_out}".strip() for reason in verdict.reasons]
+        why = " ".join(["It does not scan.", *reasons])
+    return {
+        "state": verdict.state, "why": why,
+        "read": tuple(mark.name for mark in verdict.marks if mark.right(verdict.expected)),
+        "spare": None if verdict.spare is None else round(verdict.spare, 3),
+        "symbol": f"{symbol.version}-{symbol.level}", "bytes": proof.bytes,
+    }  # fmt: skip
+
+
+def _note(done: Done, task: Task) -> None:
+    """Append a finished row to this worker's journal."""
+    bench = _bench
+    journal = None if bench is None else bench.journal
+    if journal is None:
+        folder = Path(task.state) / JOURNALS
+        folder.mkdir(parents=True, exist_ok=True)
+        name = f"{platform.node() or 'worker'}-{os.getpid()}.jsonl"
+        journal = (folder / name).open("ab", buffering=0)
+        if bench is not None:
+            bench.journal = journal
+    journal.write(done.as_line())  # one write: a line is whole or not there
+    if bench is None:
+        journal.close()
