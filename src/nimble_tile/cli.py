@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from nimble_tile import __version__, log, report, standins
+from nimble_tile.cli_batch import batch
 from nimble_tile.cli_desk import desk
 from nimble_tile.cli_draw import guide, straighten, template
 from nimble_tile.cli_options import (
@@ -34,8 +35,8 @@ from nimble_tile.cli_tune import (
 if TYPE_CHECKING:
     import numpy as np
 
-    from nimble_tile.core.picture.store import PictureStore
-    from nimble_tile.core.piece import Piece, Region
+    from nimble_tile import library
+    from nimble_tile.core.piece import Region
 
 OK, FAILS, WRONG = 0, 1, 2
 
@@ -274,9 +275,8 @@ def make(
     **options: Any,
 ) -> None:
     """Make a piece from a message and, with --picture, a picture."""
-    from nimble_tile.core.asked import Asker
+    from nimble_tile import library
     from nimble_tile.core.errors import UserError
-    from nimble_tile.core.picture.store import PictureStore
 
     if (out is None) == (propose is None):
         raise UserError("--out names one file, --propose a folder for three.", "Give one of them.")
@@ -288,11 +288,10 @@ def make(
     woven_of = None if matter is None else Path(matter)
     for path in [out] if propose is None else proposal_files(propose):
         kept_apart(path, options["picture"], options["logo"], woven_of)
-    pictures = PictureStore()
-    piece = Asker(pictures, "--").piece(message, {**options, "seed": seed})
+    work = library.make(message, dash="--", seed=seed, **options)
     if propose is not None:
-        sys.exit(OK if proposals(piece, pictures, propose, reach, seed, as_json) else FAILS)
-    _finish(piece, pictures, out, as_json, None if gentlest is None else (gentlest, seed))
+        sys.exit(OK if proposals(work, propose, reach, seed, as_json) else FAILS)
+    _finish(work, out, as_json, None if gentlest is None else (gentlest, seed))
 
 
 @main.command()
@@ -302,54 +301,39 @@ def make(
 @_json_option
 def render(project: Path, out: Path, as_json: bool, **options: Any) -> None:
     """Render a project's piece into a file."""
+    from nimble_tile import library
     from nimble_tile.core.asked import Asker
-    from nimble_tile.core.picture.store import PictureStore
-    from nimble_tile.core.project.archive import load
 
     kept_apart(out, project)
-    pictures = PictureStore()
-    piece = load(project, pictures)
-    asked = options["size"] is not None
+    work = library.load(project)
     given = {name: value for name, value in options.items() if value is not None}
-    finish = Asker(pictures, "--").finish(given, piece.finish)
-    if asked and piece.picture.pixels is not None and not finish.alone:
+    finish = Asker(work.pictures, "--").finish(given, work.piece.finish)
+    placed = work.piece.picture
+    if "size" in given and placed.pixels is not None and not finish.alone:
         from nimble_tile.core.pixelart import whole_size
 
         # At a whole factor each pixel stays a square.
-        side = max(pictures.about(piece.picture.digest).size)
+        side = max(work.pictures.about(placed.digest).size)
         finish = finish.in_pixels(whole_size(side, finish.size))
-    _finish(piece.model_copy(update={"finish": finish}), pictures, out, as_json)
+    changed = work.piece.model_copy(update={"finish": finish})
+    _finish(library.Work(changed, work.pictures), out, as_json)
 
 
 def _finish(
-    piece: Piece,
-    pictures: PictureStore,
-    out: Path,
-    as_json: bool,
-    gentlest: tuple[float, int] | None = None,
+    work: library.Work, out: Path, as_json: bool, gentlest: tuple[float, int] | None = None
 ) -> None:
-    """Render, write, read back, report, and leave with the right status."""
-    from dataclasses import replace
+    """Write, read back, report, and leave with the right status."""
+    from nimble_tile import library
+    from nimble_tile.core.output.export import format_of, possible
 
-    from nimble_tile.core.output.export import export, format_of, outgoing, possible
-    from nimble_tile.core.render import Renderer
-    from nimble_tile.core.scan.bay import ReaderBay
-    from nimble_tile.core.scan.judging import fidelity_of
-
-    possible(format_of(out), piece.finish)  # refused before any work is done
-    renderer, bay, made = Renderer(pictures), ReaderBay(), None
-    try:
-        if gentlest is not None:
-            made = gentlest_pass(piece, renderer, bay, *gentlest)
-            piece = made.best.piece
-        rendering = renderer.render(outgoing(piece))
-        verdict = export(rendering, out, piece.finish, bay).verdict
-        wanted = made is not None and as_json
-        held = reach_of_file(out, rendering.symbol.text, bay) if wanted else None
-    finally:
-        bay.close()
-    if rendering.blended:
-        verdict = replace(verdict, fidelity=fidelity_of(rendering))
+    possible(format_of(out), work.piece.finish)  # refused before any work is done
+    made = held = None
+    if gentlest is not None:
+        work, made = gentlest_pass(work, *gentlest)
+    written = library.export(work, out)
+    rendering, verdict = written.rendering, written.verdict
+    if made is not None and as_json:
+        held = reach_of_file(out, rendering.symbol.text)
     if as_json:
         told = report.made_json(out, rendering, verdict)
         if made is not None:
@@ -399,11 +383,10 @@ def check(
     """Say whether an image scans, and what it says."""
     from dataclasses import replace
 
-    from nimble_tile.core.checking.check import check as look_at
+    from nimble_tile import library
+    from nimble_tile.core.checking.check import Checked
     from nimble_tile.core.checking.report import Entry, save
     from nimble_tile.core.picture.placing import box_at, region_on
-    from nimble_tile.core.scan.bay import ReaderBay
-    from nimble_tile.core.trials.room import Room
     from nimble_tile.core.trials.sets import own, read
 
     if report_ is not None:
@@ -415,22 +398,18 @@ def check(
         box = box_at(size, region_on(size, region), size)
         pixels = pixels[box.slices]
         left, top = box.x, box.y
-    chosen = (read(set_) if set_ is not None else own()) if trials else None
-    bay = ReaderBay()
-    try:
-        room, set_of = (Room(bay, chosen.readers), chosen.trials) if chosen else (None, ())
-        checked = look_at(pixels, bay, expect, room, set_of, seed)
-    finally:
-        bay.close()
+    chosen = (read(set_) if set_ is not None else own()) if trials else False
+    judged = library.judge(pixels, expect, trials=chosen, seed=seed)
     if report_ is not None:
+        checked = Checked((pixels.shape[1], pixels.shape[0]), judged.findings, judged.verdict)
         save([Entry(image.name, checked, "", pixels)], report_, expect)
-    verdict = checked.verdict
+    verdict = judged.verdict
     moved = tuple(
         replace(code, corners=tuple((x + left, y + top) for x, y in code.corners))
         for code in verdict.found
     )
     verdict = replace(verdict, found=moved)
-    meant = report.meant(checked, expect)
+    meant = report.meant(judged.findings, expect)
     led = {code.text: standins.leads_to(code.text) for code in verdict.found}
     if as_json:
         told = report.checked_json(verdict, meant)
@@ -448,6 +427,7 @@ def check(
     sys.exit(OK if verdict.scans else FAILS)
 
 
+main.add_command(batch)
 main.add_command(mend)
 main.add_command(desk)
 main.add_command(paint)

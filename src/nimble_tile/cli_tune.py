@@ -14,35 +14,26 @@ from nimble_tile.cli_options import Finite, RegionType, kept_apart, make_folder
 from nimble_tile.core.trials.reach import percent
 
 if TYPE_CHECKING:
-    import numpy as np
-
-    from nimble_tile.core.picture.store import PictureStore
-    from nimble_tile.core.piece import Piece, Region
-    from nimble_tile.core.render import Renderer
-    from nimble_tile.core.scan.bay import ReaderBay
-    from nimble_tile.core.symbol.encode import Symbol
+    from nimble_tile import library
+    from nimble_tile.core.piece import Region
     from nimble_tile.core.tune.candidates import PassStep
     from nimble_tile.core.tune.mend import Attempt
 
 
-def gentlest_pass(
-    piece: Piece, renderer: Renderer, bay: ReaderBay, wanted: float, seed: int
-) -> PassStep:
+def gentlest_pass(work: library.Work, wanted: float, seed: int) -> tuple[library.Work, PassStep]:
     """Run the gentlest pass; on a terminal it says how far it is."""
-    from nimble_tile.core.trials.room import Room
-    from nimble_tile.core.trials.sets import own
-    from nimble_tile.core.tune.gentlest import search
+    from nimble_tile import library
 
-    last = None
     tells = sys.stderr.isatty()
-    chosen = own()
-    room = Room(bay, chosen.readers)
-    for last in search(piece, renderer, room, chosen.trials, wanted, seed):
+
+    def step(last: PassStep) -> None:
         if tells:
             click.echo(f"\r{last.share:4.0%} {last.what:<45}", nl=False, err=True)
+
+    found = library.gentlest(work, wanted, seed=seed, step=step)
     if tells:
         click.echo(err=True)
-    return last
+    return found
 
 
 def proposal_files(folder: Path) -> list[Path]:
@@ -53,8 +44,7 @@ def proposal_files(folder: Path) -> list[Path]:
 
 
 def proposals(
-    piece: Piece,
-    pictures: PictureStore,
+    work: library.Work,
     folder: Path,
     wanted: float | None,
     seed: int,
@@ -64,10 +54,9 @@ def proposals(
     them scan."""
     from dataclasses import replace
 
+    from nimble_tile import library
     from nimble_tile.core.output.export import SUFFIX, export
     from nimble_tile.core.project.archive import save
-    from nimble_tile.core.render import Renderer
-    from nimble_tile.core.scan.bay import ReaderBay
     from nimble_tile.core.trials.room import Room
     from nimble_tile.core.trials.sets import own
     from nimble_tile.core.tune import PROPOSED_REACH
@@ -76,32 +65,29 @@ def proposals(
 
     wanted = PROPOSED_REACH if wanted is None else wanted
     make_folder(folder)
-    renderer, bay, chosen = Renderer(pictures), ReaderBay(), own()
+    renderer, bay, chosen = work.renderer, library.bay(), own()
     room, tells, told, scans = Room(bay, chosen.readers), sys.stderr.isatty(), {}, []
-    try:
-        for found in propose(piece, renderer, room, chosen.trials, wanted, seed):
-            if tells:
-                click.echo(f"\r{found.share:4.0%} {PROPOSAL_LABELS[found.kind]:<12}", nl=False,
-                           err=True)  # fmt: skip
-            if not found.final:
-                continue
-            made = found.candidate.piece
-            path = folder / f"{found.kind}{SUFFIX[made.finish.format]}"
-            proof = export(renderer.render(made), path, made.finish, bay)
-            save(made, pictures, folder / f"{found.kind}.nimbletile")
-            verdict = replace(proof.verdict, fidelity=found.candidate.fidelity)
-            scans.append(verdict.scans)
-            told[found.kind] = report.proposal_json(found, path, verdict)
-            if not as_json:
-                name = PROPOSAL_LABELS[found.kind]
-                held = "" if found.holds else f" (the wanted {wanted:.0%} was not reached)"
-                click.echo(
-                    f"{name}: {path}, reach {percent(found.candidate.reach)}{held}, fidelity "
-                    f"{found.candidate.fidelity.ssim_view:.2f}"
-                )
-                click.echo(report.indented(report.in_words(verdict)))
-    finally:
-        bay.close()
+    for found in propose(work.piece, renderer, room, chosen.trials, wanted, seed):
+        if tells:
+            click.echo(f"\r{found.share:4.0%} {PROPOSAL_LABELS[found.kind]:<12}", nl=False,
+                       err=True)  # fmt: skip
+        if not found.final:
+            continue
+        made = found.candidate.piece
+        path = folder / f"{found.kind}{SUFFIX[made.finish.format]}"
+        proof = export(renderer.render(made), path, made.finish, bay)
+        save(made, work.pictures, folder / f"{found.kind}.nimbletile")
+        verdict = replace(proof.verdict, fidelity=found.candidate.fidelity)
+        scans.append(verdict.scans)
+        told[found.kind] = report.proposal_json(found, path, verdict)
+        if not as_json:
+            name = PROPOSAL_LABELS[found.kind]
+            held = "" if found.holds else f" (the wanted {wanted:.0%} was not reached)"
+            click.echo(
+                f"{name}: {path}, reach {percent(found.candidate.reach)}{held}, fidelity "
+                f"{found.candidate.fidelity.ssim_view:.2f}"
+            )
+            click.echo(report.indented(report.in_words(verdict)))
     if tells:
         click.echo(err=True)
     if as_json:
@@ -110,22 +96,18 @@ def proposals(
     return all(scans)
 
 
-def reach_of_file(path: Path, text: str, bay: ReaderBay) -> float | None:
+def reach_of_file(path: Path, text: str) -> float | None:
     """Reach of a written file as ``check --trials`` finds it; None where the code is not found
     or the file is a drawing."""
-    from nimble_tile.core.checking.check import check
+    from nimble_tile import library
     from nimble_tile.core.errors import UserError
     from nimble_tile.core.picture.opening import open_picture, read_file
-    from nimble_tile.core.trials.room import Room
-    from nimble_tile.core.trials.sets import own
 
     try:
         pixels = open_picture(read_file(path), path.name).over("#ffffff")
     except UserError:
         return None
-    chosen = own()
-    checked = check(pixels, bay, text, Room(bay, chosen.readers), chosen.trials)
-    return next((found.reach for found in checked.findings if found.text == text), None)
+    return library.judge(pixels, text, trials=True).reach
 
 
 def found_in_words(made: PassStep, wanted: float) -> str:
@@ -183,35 +165,26 @@ def mend(
     """Make a finished picture scan with the smallest change."""
     from dataclasses import replace
 
+    from nimble_tile import library
     from nimble_tile.core.output.export import export, format_of
     from nimble_tile.core.picture.opening import open_picture, read_file
     from nimble_tile.core.piece import Finish
-    from nimble_tile.core.scan.bay import ReaderBay
     from nimble_tile.core.scan.judging import fidelity_of
-    from nimble_tile.core.trials.room import Room
-    from nimble_tile.core.trials.sets import own
-    from nimble_tile.core.tune.mend import find, mend, rendering_of, why_not
+    from nimble_tile.core.tune.mend import why_not
 
     format_of(out)
     kept_apart(out, image, veto, project)
     pixels = open_picture(read_file(image), image.name).over("#ffffff")
-    kept = None if veto is None else _mask(veto, pixels.shape)
-    area = None
-    if region is not None:
-        area = region.x, region.y, region.width, region.height
-    symbols = [] if project is None else [_symbol(project)]
-    bay = ReaderBay()
-    try:
-        suspect = find(pixels, message, bay, area, symbols=symbols)[0]
-        made = None
-        chosen = own()
-        room = Room(bay, chosen.readers)
-        for step in mend(pixels, suspect, room, chosen.trials, wanted, kept, seed):
-            made = step.best
-        rendering = rendering_of(made, pixels)
-        verdict = export(rendering, out, Finish(), bay).verdict
-    finally:
-        bay.close()
+    kept = None if veto is None else library.mask_of(veto, pixels.shape)
+    symbol = None
+    if project is not None:
+        known = library.load(project)
+        symbol = known.renderer.symbol(known.piece)
+    found = library.mend(
+        pixels, message, region=region, symbol=symbol, reach=wanted, keep=kept, seed=seed
+    )
+    rendering, made = found.rendering, found.attempt
+    verdict = export(rendering, out, Finish(), library.bay()).verdict
     verdict = replace(verdict, fidelity=fidelity_of(rendering))
     if as_json:
         told = report.made_json(out, rendering, verdict) | {"mended": report.mended_json(made)}
@@ -222,28 +195,6 @@ def mend(
             click.echo(why_not(made, wanted, kept is not None))
         click.echo(report.in_words(verdict))
     sys.exit(0 if verdict.scans else 1)
-
-
-def _symbol(project: Path) -> Symbol:
-    """The symbol of a piece."""
-    from nimble_tile.core.picture.store import PictureStore
-    from nimble_tile.core.project.archive import load
-    from nimble_tile.core.render import Renderer
-
-    pictures = PictureStore()
-    return Renderer(pictures).symbol(load(project, pictures))
-
-
-def _mask(path: Path, shape: tuple[int, ...]) -> np.ndarray:
-    from nimble_tile.core.errors import PictureError
-    from nimble_tile.core.picture.opening import open_picture, read_file
-
-    found = open_picture(read_file(path), path.name).over("#000000")[..., 0] > 127
-    if found.shape != shape[:2]:
-        raise PictureError(
-            f"{path.name} is not as large as the picture.", "Give a mask of the same size."
-        )
-    return found
 
 
 def _mended_in_words(out: Path, made: Attempt) -> str:

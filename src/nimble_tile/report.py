@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING, Any
 from nimble_tile.core.trials.reach import percent
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
     from pathlib import Path
 
-    from nimble_tile.core.checking.check import Checked, Finding
+    from nimble_tile.core.checking.check import Finding
     from nimble_tile.core.render import Rendering
     from nimble_tile.core.scan.verdict import Verdict
     from nimble_tile.core.tune.candidates import Candidate, PassStep
@@ -43,10 +44,10 @@ def verdict_json(verdict: Verdict) -> dict[str, Any]:
     }
 
 
-def meant(checked: Checked, expected: str | None) -> Finding | None:
+def meant(findings: Sequence[Finding], expected: str | None) -> Finding | None:
     """The code that a check was about: the expected one, or the first."""
-    found = [f for f in checked.findings if expected in (None, f.text)]
-    return next(iter(found or checked.findings), None)
+    found = [f for f in findings if expected in (None, f.text)]
+    return next(iter(found or findings), None)
 
 
 def checked_json(verdict: Verdict, finding: Finding | None) -> dict[str, Any]:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -45,7 +45,8 @@ def _whole(text: str) -> int:
 
 
 def _number(text: str) -> float:
-    number = float(text)
+    # Half the world writes a comma, and spreadsheets follow.
+    number = float(text.replace(",", ".") if text.count(",") == 1 and "." not in text else text)
     if not math.isfinite(number):
         raise ValueError
     return number
@@ -121,11 +122,14 @@ class Asker:
         What stands before a setting's name in messages.
     folder : Path or None
         To which files are relative.
+    files : mapping of str to bytes
+        Pictures that are in memory, by the names that stand for them.
     """
 
     pictures: PictureStore
     dash: str = ""
     folder: Path | None = None
+    files: Mapping[str, bytes] = field(default_factory=dict)
 
     def piece(
         self, message: str, settings: Mapping[str, Any], base: Piece | None = None
@@ -216,13 +220,11 @@ class Asker:
         return self.valid(Finish, {**dict(base), **values})
 
     def _with_picture(self, piece: Piece, asked: Mapping[str, Any]) -> Piece:
-        from nimble_tile.core.picture.opening import read_file
-
         place = asked.get("region", asked.get("corners"))
         if "picture" in asked:
-            path = self._path(asked["picture"])
-            digest = self.pictures.add(read_file(path), path.name)
-            placed = Picture(digest=digest, name=path.name, region=place)
+            data, name = self._file(asked["picture"])
+            digest = self.pictures.add(data, name)
+            placed = Picture(digest=digest, name=name, region=place)
             return piece.model_copy(update={"picture": placed})
         if place is None:
             return piece
@@ -234,8 +236,6 @@ class Asker:
 
     def _with_matter(self, piece: Piece, asked: Mapping[str, Any]) -> Piece:
         """The piece woven of a material by its name, or of a picture in a file."""
-        from nimble_tile.core.picture.opening import read_file
-
         matter, motif, seed = (asked.get(name) for name in ("matter", "motif", "seed"))
         if piece.blend.method != "weave":
             if matter is not None or motif is not None:
@@ -250,14 +250,13 @@ class Asker:
             values["motif"] = motif
         if matter is not None:
             known = matter == "picture" or matter in MATERIAL_LABELS
-            path = self._path(matter)
-            if not known and not path.exists():
+            if not known and str(matter) not in self.files and not self._path(matter).exists():
                 names = ", ".join(MATERIAL_LABELS)
                 raise UserError(
                     f"{str(matter)[:60]} is no material and no file.",
                     f"Materials: picture, {names}.",
                 )
-            values["matter"] = matter if known else self.pictures.add(read_file(path), path.name)
+            values["matter"] = matter if known else self.pictures.add(*self._file(matter))
         return piece.edited("blend", weave=self.valid(Weave, values))
 
     def _with_logo(self, piece: Piece, asked: Mapping[str, Any]) -> Piece:
@@ -265,7 +264,6 @@ class Asker:
         from nimble_tile.core.additions import Logo, Logos
         from nimble_tile.core.logo.lay import size_for
         from nimble_tile.core.picture.drawings import kind_of, one_page
-        from nimble_tile.core.picture.opening import read_file
 
         share = asked.get("logo_share")
         if "logo" not in asked:
@@ -278,16 +276,15 @@ class Asker:
             size = size_for(share / 100, self.pictures.about(first.digest).size)
             items = (first.model_copy(update={"size": size}), *piece.logo.items[1:])
             return piece.edited("logo", items=items)
-        path = self._path(asked["logo"])
-        data = read_file(path)
+        data, name = self._file(asked["logo"])
         if kind_of(data) == "pdf":
-            data = one_page(data, 0, path.name)
-        digest = self.pictures.add(data, path.name, drawings=True)
+            data = one_page(data, 0, name)
+        digest = self.pictures.add(data, name, drawings=True)
         size = size_for((share or 5) / 100, self.pictures.about(digest).size)
-        logo = self.valid(Logo, {"digest": digest, "name": path.name, "size": size})
+        logo = self.valid(Logo, {"digest": digest, "name": name, "size": size})
         if piece.logo.items:  # in the place of the one that is there
             old = piece.logo.items[0]
-            kept = {"digest": digest, "name": path.name}
+            kept = {"digest": digest, "name": name}
             if share is not None:
                 kept["size"] = size
             logo = old.model_copy(update=kept)
@@ -313,6 +310,15 @@ class Asker:
         return piece
 
     # Helpers ----------------------------------------------------------------------
+
+    def _file(self, given: Any) -> tuple[bytes, str]:
+        """Bytes and name of a file."""
+        from nimble_tile.core.picture.opening import read_file
+
+        if str(given) in self.files:
+            return self.files[str(given)], str(given)
+        path = self._path(given)
+        return read_file(path), path.name
 
     def _path(self, given: Any) -> Path:
         path = Path(given)

@@ -87,6 +87,7 @@ def build_menus(window: MenuWindow) -> None:
         file, "Bring in a &logo…", window.logo_desk.choose_logo, "Ctrl+Shift+I"
     )
     window.act_export = _action(file, "&Export and check…", window.files.choose_export, "Ctrl+E")
+    _action(file, "Many codes at &once…", window.batch_desk.open, "Ctrl+Shift+B")
     _action(file, "As pr&inted, and a test sheet…", window.press_desk.open, "Ctrl+Alt+P")
     window.act_print = _action(file, "&Print…", window.files.handing.choose_printer, keys.Print)
     _action(file, "Take the &message from an image…", window.files.choose_scan)

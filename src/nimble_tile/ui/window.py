@@ -28,6 +28,7 @@ from nimble_tile.ui.kit.images import welcome
 from nimble_tile.ui.ladder.ladder import Ladder
 from nimble_tile.ui.ladder.strips import Notice, ProgressStrip
 from nimble_tile.ui.menus import build_menus, focus_moved, offer_lenses
+from nimble_tile.ui.rooms.batch.desk import BatchDesk
 from nimble_tile.ui.rooms.blend.desk import BlendDesk
 from nimble_tile.ui.rooms.check.desk import CheckDesk
 from nimble_tile.ui.rooms.code.desk import CodeDesk
@@ -141,6 +142,7 @@ class Window(QMainWindow):
         self.studio_desk = StudioDesk(tools, self)
         self.drawn_desk = DrawnDesk(tools, self)
         self.press_desk = PressDesk(tools, self)
+        self.batch_desk = BatchDesk(tools, self)
         self.pixels_desk = PixelsDesk(tools, self.bench, self.sight, self)
         self.files = FilesDesk(tools, self.ladder, self)
         self.code, self.picture = self.code_desk.rung, self.picture_desk.rung
@@ -401,7 +403,8 @@ class Window(QMainWindow):
         for part in (
             self.ladder, self.bench, self.foot, self.notice, self.progress, self.colour_desk,
             self.proof, self.draft_desk, self.check_desk, self.mend_desk, self.sweep_desk,
-            self.links_desk, self.studio_desk, self.drawn_desk, self.press_desk, self.pixels_desk,
+            self.links_desk, self.studio_desk, self.drawn_desk, self.press_desk, self.batch_desk,
+            self.pixels_desk,
         ):  # fmt: skip
             part.dress(theme)
 
@@ -446,7 +449,7 @@ class Window(QMainWindow):
         self._copying.stop()
         for desk in (self.blend_desk, self.check_desk, self.mend_desk, self.sweep_desk,
                      self.links_desk, self.studio_desk, self.drawn_desk, self.press_desk,
-                     self.finish_desk, self.files.handing):  # fmt: skip
+                     self.batch_desk, self.finish_desk, self.files.handing):  # fmt: skip
             desk.stop()
         self.jobs.stop()
         self.prover.stop()

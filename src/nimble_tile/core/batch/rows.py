@@ -111,6 +111,24 @@ def rows_in(path: Path) -> Iterator[Row]:
         ) from error
 
 
+def as_rows(entries: Iterable[Mapping[str, Any]]) -> Iterator[Row]:
+    """Rows of mappings: ``message``, ``name``, and settings by name.
+
+    Raises
+    ------
+    UserError
+        A key is no setting.
+    """
+    for number, entry in enumerate(entries, 1):
+        values = {str(key).replace("-", "_"): _as_text(value) for key, value in entry.items()}
+        unknown = [name for name in values if name not in OWN and name not in SETTINGS]
+        if unknown:
+            raise UserError(f"Row {number} has “{unknown[0][:40]}”, which is no setting.")
+        message, name = values.pop("message", ""), values.pop("name", "")
+        fault = "" if message.strip() else "It has no message."
+        yield Row(number, message, name, {k: v for k, v in values.items() if v}, fault)
+
+
 def _clean(lines: Iterable[str]) -> Iterator[str]:
     """Lines without the zero bytes that the csv module stumbles over."""
     for line in lines:
@@ -205,8 +223,8 @@ def _as_text(value: Any) -> str:
     """A cell's value as somebody would have typed it."""
     if value is None:
         return ""
-    if isinstance(value, float) and value.is_integer() and abs(value) < 1e15:
-        return str(int(value))
     if isinstance(value, bool):
         return "yes" if value else "no"
+    if isinstance(value, float) and value.is_integer() and abs(value) < 1e15:
+        return str(int(value))
     return str(value).replace("\0", "")

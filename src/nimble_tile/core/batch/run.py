@@ -166,8 +166,14 @@ def finished(order: Order) -> dict[int, Done]:
         old = found.get(done.row)
         if old is None or done.scans or not old.scans:
             found[done.row] = done
-    there = set(os.listdir(order.folder))
-    return {number: done for number, done in found.items() if not done.state or done.file in there}
+    with os.scandir(order.folder) as entries:
+        # A power cut can leave a file that is noted and empty: it does not count.
+        there = {entry.name: entry.stat().st_size for entry in entries if entry.is_file()}
+    return {
+        number: done
+        for number, done in found.items()
+        if not done.state or there.get(done.file) == done.bytes
+    }
 
 
 def local_pool(jobs: int | None = None) -> ProcessPoolExecutor:
@@ -180,10 +186,24 @@ def local_pool(jobs: int | None = None) -> ProcessPoolExecutor:
 
 
 def _calm() -> None:
-    """A worker leaves interrupts to the process that began it."""
+    """A worker leaves interrupts to the process that began it, and does not outlive it."""
     import signal
+    import threading
 
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    threading.Thread(target=_watch, daemon=True).start()
+
+
+def _watch() -> None:
+    """End this worker with the process that began it, once its row is finished and noted."""
+    from multiprocessing import parent_process
+    from multiprocessing.connection import wait as wait_for
+
+    from nimble_tile.core.batch.work import finish
+
+    wait_for([parent_process().sentinel])
+    finish()
+    os._exit(1)
 
 
 def run(
@@ -342,10 +362,18 @@ class _Pool:
     def _shut(self) -> None:
         executor, self._executor = self._executor, None
         if executor is not None:
-            executor.shutdown(wait=False, cancel_futures=True)
+            _end(executor, wait=False, quick=True)
 
     def close(self, quick: bool) -> None:
         """End the executor; `quick`: what has not begun is not begun."""
         executor, self._executor = self._executor, None
         if executor is not None:
-            executor.shutdown(wait=True, cancel_futures=quick)
+            _end(executor, wait=True, quick=quick)
+
+
+def _end(executor: Executor, wait: bool, quick: bool) -> None:
+    """Shut an executor down; `quick`: what has not begun is not begun."""
+    try:
+        executor.shutdown(wait=wait, cancel_futures=quick)
+    except TypeError:  # some know no more than the interface of Python 3.2
+        executor.shutdown(wait=wait)

@@ -21,6 +21,9 @@ from nimble_tile.core.piece import MM_PER_INCH, Finish
 PAGES = 20
 """Pages of one file: what is not written yet is held in memory."""
 
+DRAWN = 1200
+"""Pixels of a vector file's longer side."""
+
 SMALLEST = 150
 """Pixels an inch that a sticker must have."""
 
@@ -119,14 +122,15 @@ def _draw(
 def _pixels(path: Path) -> np.ndarray:
     """A piece of the batch on white (uint8 H × W × 3)."""
     try:
-        if path.suffix.lower() == ".svg":
+        kind = path.suffix.lower().removeprefix(".")
+        if kind in ("svg", "pdf"):
             from nimble_tile.core.output.export import rendered_again
 
-            return rendered_again(read_file(path), "svg", 1200)
+            return rendered_again(read_file(path), kind, DRAWN)
         return open_picture.here(read_file(path), path.name).over("#ffffff")
     except PictureError as error:
         raise OutputError(
-            f"{path.name} cannot be laid on a sheet.", "Make the batch as PNG, JPEG or SVG."
+            f"{path.name} cannot be laid on a sheet.", "Make the batch as PNG, JPEG, SVG or PDF."
         ) from error
 
 

@@ -156,6 +156,11 @@ def close() -> None:
 atexit.register(close)
 
 
+def finish() -> None:
+    """Wait for the row that is being made; no other one is begun any more."""
+    _one.acquire()
+
+
 def make_rows(tasks: Sequence[Task]) -> list[Done]:
     """Make some rows, one after another."""
     return [make_row(task) for task in tasks]
