@@ -7,6 +7,9 @@ from typing import Any
 
 __version__ = "0.1.0"
 
+DESKTOP_ID = "example.nimbletile.NimbleTile"
+"""Name of the program among the desktop's files."""
+
 _CALLS = (
     "Judged", "Mended", "UserError", "Work", "Written", "batch", "export", "gentlest", "judge",
     "load", "make", "mend", "render", "save", "weave",

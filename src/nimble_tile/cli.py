@@ -13,6 +13,7 @@ import click
 from nimble_tile import __version__, log, report, standins
 from nimble_tile.cli_batch import batch
 from nimble_tile.cli_desk import desk
+from nimble_tile.cli_desktop import desktop, thumbnail
 from nimble_tile.cli_draw import guide, straighten, template
 from nimble_tile.cli_options import (
     CornersType,
@@ -428,6 +429,8 @@ def check(
 
 
 main.add_command(batch)
+main.add_command(desktop)
+main.add_command(thumbnail)
 main.add_command(mend)
 main.add_command(desk)
 main.add_command(paint)

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import ctypes
 import signal
+from importlib.resources import files
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
+from PySide6.QtGui import QIcon, QPixmap
 from PySide6.QtWidgets import QApplication
 
+from nimble_tile import DESKTOP_ID
 from nimble_tile.ui.kit import theme as themes
 
 M_ARENA_MAX = -8
@@ -23,10 +26,22 @@ def application() -> QApplication:
         app = QApplication(["nimble-tile"])
     app.setApplicationName("nimble-tile")
     app.setApplicationDisplayName("Nimble Tile")
-    app.setDesktopFileName("nimble-tile")
+    app.setDesktopFileName(DESKTOP_ID)
+    app.setWindowIcon(_icon())
     app.setStyle("Fusion")
     themes.load_fonts()
     return app
+
+
+def _icon() -> QIcon:
+    """The program's icon in the sizes in which it ships."""
+    icon = QIcon()
+    for size in (16, 32, 48, 128):
+        data = files("nimble_tile.assets").joinpath(f"desktop/icon-{size}.png").read_bytes()
+        pixmap = QPixmap()
+        pixmap.loadFromData(data)
+        icon.addPixmap(pixmap)
+    return icon
 
 
 def few_arenas() -> None:

@@ -60,11 +60,9 @@ if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
     from nimble_tile.core.study import Study
 
-COPY_AFTER = 3000
-"""Milliseconds of rest after a change until a copy of unsaved work is kept."""
-
-COPY_BYTES = 5000
-"""Bytes of the picture for each further millisecond of that rest."""
+COPY_AFTER = 3
+"""Seconds after the first change at which a copy of unsaved work is kept, unless the person
+has chosen otherwise."""
 
 BEFORE_KEY = Qt.Key.Key_B
 """Held down, the bench shows the picture without the code."""
@@ -260,9 +258,8 @@ class Window(QMainWindow):
         offer_lenses(self, piece)
         self._stale()
         self.engine.submit(piece)
-        # A large picture is copied less often.
-        size = 0 if piece.picture.digest is None else len(self.pictures.file(piece.picture.digest))
-        self._copying.start(COPY_AFTER + size // COPY_BYTES)
+        if not self._copying.isActive():  # counted from the first change, not from the last
+            self._copying.start(1000 * int(self.settings.get("autosave", COPY_AFTER)))
         self._title()
 
     def _stale(self) -> None:
@@ -434,6 +431,7 @@ class Window(QMainWindow):
             return
         keep_geometry(self, self.settings)
         self._copying.stop()
+        self.files.safekeeping.stop()
         self.files.safekeeping.recovery.drop()
         self.shut_down()
         event.accept()
@@ -447,6 +445,8 @@ class Window(QMainWindow):
         for rung in (self.picture, self.blend, self.logo, self.finish):
             rung.blockSignals(True)  # hiding them must not wake what is gone
         self._copying.stop()
+        self.files.safekeeping.stop()
+        self.files.holds.release()
         for desk in (self.blend_desk, self.check_desk, self.mend_desk, self.sweep_desk,
                      self.links_desk, self.studio_desk, self.drawn_desk, self.press_desk,
                      self.batch_desk, self.finish_desk, self.files.handing):  # fmt: skip

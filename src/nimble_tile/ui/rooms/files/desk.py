@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.picture.opening import read_file
 from nimble_tile.core.project import archive
+from nimble_tile.core.project.guarding import Holds, Stamp, stamp_of
 from nimble_tile.ui.kit.asking import save_path
 from nimble_tile.ui.kit.images import PICTURES, as_png, image_in, paths_in
 from nimble_tile.ui.rooms.files.handing import Handing
@@ -21,6 +22,7 @@ from nimble_tile.ui.work.session import new_piece
 
 if TYPE_CHECKING:
     from nimble_tile.core.output.export import Export
+    from nimble_tile.core.piece import Piece
     from nimble_tile.ui.work.tools import Steps, Tools
 
 _PROJECTS = f"Nimble Tile projects (*{archive.SUFFIX})"
@@ -68,6 +70,8 @@ class FilesDesk(QObject):
         self.safekeeping = Safekeeping(tools, self)
         self.safekeeping.began.connect(self.began)
         self.handing = Handing(tools, parent)
+        self.holds = Holds(tools.settings.folder / "open")
+        self._stamps: dict[Path, Stamp | None] = {}  # projects as they were read or written here
 
     # Pictures --------------------------------------------------------------
 
@@ -178,6 +182,7 @@ class FilesDesk(QObject):
     def new_piece(self) -> None:
         """Start over, after asking about unsaved changes."""
         if self.may_leave():
+            self.holds.release()
             self.session.start(new_piece(), None)
             self.began.emit()
             self.fresh.emit()
@@ -217,6 +222,7 @@ class FilesDesk(QObject):
     def _begin(self, project: archive.Project, path: Path | None, title: str = "") -> None:
         """Show a project that was opened."""
         self.began.emit()
+        self.holds.release()
         self.session.start(project.piece, path, drafts=project.drafts, title=title)
 
     def open_project(self, path: Path, copy: bool = False) -> None:
@@ -231,6 +237,10 @@ class FilesDesk(QObject):
         if not self.may_leave():
             return
         left = self.session.piece, self.session.drafts
+        path = Path(path)
+        stamp = stamp_of(path)
+        if not copy and self.holds.holder(path) is not None and not self.ask_open_twice(path):
+            return
 
         def work(progress: Progress) -> archive.Project:
             progress.step(f"Opening {path.name}", 0.3)
@@ -242,6 +252,8 @@ class FilesDesk(QObject):
                 return
             self._begin(project, None if copy else path, path.stem if copy else "")
             if not copy:
+                self._stamps[path] = stamp
+                self.holds.hold(path)
                 self.settings.remember_project(path)
                 self.settings.set_folder_of("projects", path)
 
@@ -272,6 +284,8 @@ class FilesDesk(QObject):
     def save_to(self, path: Path) -> None:
         """Save the piece as it is now."""
         piece, drafts = self.session.piece, self.session.drafts
+        if not self._may_write(path):
+            return
 
         def work(progress: Progress) -> Path:
             progress.step(f"Saving {path.name}", 0.3)
@@ -279,15 +293,68 @@ class FilesDesk(QObject):
             return path
 
         def done(saved: Path) -> None:
-            self.session.mark_saved(saved, piece, drafts)
-            self.safekeeping.keep_copy()
-            self.settings.remember_project(saved)
-            self.settings.set_folder_of("projects", saved)
+            self._saved(saved, piece, drafts)
 
-        def failed(error: UserError) -> None:
-            self.tools.notices.say(str(error))
+        self.jobs.start(work, done, self._not_saved)
 
-        self.jobs.start(work, done, failed)
+    def _saved(self, path: Path, piece: Piece, drafts: tuple) -> None:
+        self._stamps[path] = stamp_of(path)
+        self.holds.hold(path)
+        self.session.mark_saved(path, piece, drafts)
+        self.safekeeping.keep_copy()
+        self.settings.remember_project(path)
+        self.settings.set_folder_of("projects", path)
+
+    def _not_saved(self, error: UserError) -> None:
+        """Saving failed: the work is here, and may go elsewhere."""
+        self.tools.notices.say(str(error), choices=(("Save elsewhere…", self.save_as),))
+
+    def _may_write(self, path: Path) -> bool:
+        """Whether a project file may be replaced: asked about where others have changed it."""
+        if path != self.session.path or path not in self._stamps:
+            return True
+        now = stamp_of(path)
+        if now is None or now == self._stamps[path]:
+            return True
+        answer = self.ask_changed(path)
+        if answer == "elsewhere":
+            self.save_as()
+        return answer == "replace"
+
+    def ask_changed(self, path: Path) -> str:
+        """``"replace"``, ``"elsewhere"`` or ``"stay"``."""
+        return self._asked(
+            "Changed by somebody else",
+            f"{path.name} was changed by another program or person since it was opened here.",
+            "Replacing it takes their changes away.",
+            (("Replace it", "replace"), ("Save elsewhere…", "elsewhere"), ("Stay here", "stay")),
+        )
+
+    def ask_open_twice(self, path: Path) -> bool:
+        """Whether a project that is open in another window is opened all the same."""
+        return self._asked(
+            "Open in another window",
+            f"{path.name} is open in another window of this program.",
+            "What is saved there and here takes the other's changes away; you will be asked.",
+            (("Open it all the same", "open"), ("Stay here", "stay")),
+        ) == "open"  # fmt: skip
+
+    def _asked(self, title: str, text: str, more: str, choices: tuple[tuple[str, str], ...]) -> str:
+        """Ask with some buttons, the last of which changes nothing; its word."""
+        box = QMessageBox(self.parent())
+        box.setWindowTitle(title)
+        box.setText(text)
+        box.setInformativeText(more)
+        role = QMessageBox.ButtonRole
+        buttons = {
+            box.addButton(label, role.RejectRole if word == choices[-1][1] else role.AcceptRole):
+            word for label, word in choices
+        }  # fmt: skip
+        last = list(buttons)[-1]
+        box.setDefaultButton(last)
+        box.setEscapeButton(last)
+        box.exec()
+        return buttons.get(box.clickedButton(), choices[-1][1])
 
     def may_leave(self) -> bool:
         """Ask about unsaved changes; False when the person wants to stay."""
@@ -319,15 +386,15 @@ class FilesDesk(QObject):
             path = self._ask_name()
         if path is None:
             return False
+        if not self._may_write(path):
+            return False
         piece, drafts = self.session.piece, self.session.drafts
         try:
             archive.save(piece, self.pictures, path, drafts)
         except UserError as error:
-            self.tools.notices.say(str(error))
+            self._not_saved(error)
             return False
-        self.session.mark_saved(path, piece, drafts)
-        self.settings.remember_project(path)
-        self.safekeeping.keep_copy()
+        self._saved(path, piece, drafts)
         return True
 
     def fill_recent(self, menu: QMenu) -> None:

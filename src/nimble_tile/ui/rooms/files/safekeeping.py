@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.project import archive
 from nimble_tile.core.project.recovery import Leftover, Recovery
-from nimble_tile.ui.work.jobs import Progress
+from nimble_tile.ui.work.jobs import Latest, Progress
 
 if TYPE_CHECKING:
     from nimble_tile.ui.work.tools import Tools
@@ -31,31 +31,40 @@ class Safekeeping(QObject):
         self.tools, self.session = tools, tools.session
         self.recovery = Recovery(tools.settings.folder / "unsaved")
         self._warned = False  # that copies cannot be kept
+        # Apart from the jobs: a long search must not keep a copy waiting.
+        self._copier = Latest("copies", self)
+        self._copier.answered.connect(self._copied)
 
     def keep_copy(self) -> None:
         """Keep a copy of unsaved work aside, or drop it when all is saved."""
         piece, path, drafts = self.session.piece, self.session.path, self.session.drafts
-        recovery = self.recovery
-        if not self.session.unsaved:
-            recovery.drop()
-            return
+        recovery, unsaved = self.recovery, self.session.unsaved
 
-        def work(progress: Progress) -> bool:
-            recovery.keep(piece, self.tools.pictures, path, drafts)
-            return True
+        def work() -> UserError | None:
+            if not unsaved:
+                recovery.drop()
+                return None
+            try:
+                recovery.keep(piece, self.tools.pictures, path, drafts)
+            except UserError as error:
+                return error
+            return None
 
-        def failed(error: UserError) -> None:
-            # Told once: the work itself goes on.
-            if not self._warned:
-                self._warned = True
-                self.tools.notices.say(
-                    f"No copy of the unsaved work could be kept. {error} Save the project now."
-                )
+        self._copier.ask(work)
 
-        def kept(_: object) -> None:
+    def _copied(self, error: UserError | None) -> None:
+        if error is None:
             self._warned = False
+        elif not self._warned:
+            # Told once: the work itself goes on.
+            self._warned = True
+            self.tools.notices.say(
+                f"No copy of the unsaved work could be kept. {error} Save the project now."
+            )
 
-        self.tools.jobs.start(work, kept, failed)
+    def stop(self) -> None:
+        """End the worker; a copy that is being written is finished first."""
+        self._copier.stop()
 
     def offer_leftovers(self) -> None:
         """Offer what a program that did not end properly left behind, and clear the rest."""
