@@ -77,6 +77,7 @@ def window(qtbot, tmp_path, monkeypatch, bay):
     settings = Settings(tmp_path / "state" / "window.json")
     settings.set("trials rest", True)  # but in tests of the trials, which let them go on
     settings.set("proposals", False)  # but in tests of these
+    settings.set("toured", True)
     made = Window(settings, bay)
     made.files.ask_unsaved = lambda: "drop"
     made.resize(1280, 800)

@@ -78,17 +78,22 @@ def test_projects_of_all_older_versions_open(schema):
     assert rendering.symbol.text == piece.message.text and rendering.size == (300, 225)
 
 
+ASKS = """
+import sys
+from pathlib import Path
+from nimble_tile.core.project.guarding import Holds
+print(Holds(Path(sys.argv[1])).holder(Path(sys.argv[2])))
+"""
+
+
 def test_an_open_project_is_known_to_others(tmp_path):
     path = tmp_path / "a.nimbletile"
     here = Holds(tmp_path / "open")
     here.hold(path)
     assert here.holder(path) is None  # it is ourselves
     other = subprocess.run(
-        [sys.executable, "-c",
-         "import sys; from pathlib import Path; from nimble_tile.core.project.guarding import Holds;"
-         "print(Holds(Path(sys.argv[1])).holder(Path(sys.argv[2])))",
-         tmp_path / "open", path], capture_output=True, text=True,
-    )  # fmt: skip
+        [sys.executable, "-c", ASKS, tmp_path / "open", path], capture_output=True, text=True
+    )
     assert int(other.stdout) == os.getpid()
     (note,) = (tmp_path / "open").iterdir()
     note.write_text(json.dumps({"process": 2**22 + 7, "path": str(path)}))

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import grimp
 
-HOMES = ("src/nimble_tile/assets/", "docs/")
+HOMES = ("src/nimble_tile/assets/", "docs/", "tests/samples/")
 """Where binary files may be tracked."""
 
 

@@ -31,7 +31,9 @@ class Photographer:
         self.app = application()
         self.folder = folder
         self.scratch = scratch
-        self.window = Window(Settings(scratch / "window.json"))
+        settings = Settings(scratch / "window.json")
+        settings.set("toured", True)
+        self.window = Window(settings)
         self.window.files.ask_unsaved = lambda: "drop"
         self.window.settings.set("proposals", False)  # but where they are shown
         self.window.choose_theme("light")
@@ -77,21 +79,13 @@ class Photographer:
         self.wait(lambda: window.engine.ticket in costed)
 
     def proof(self) -> None:
-        """Wall, limits, one trial, editor, checks, phone test."""
+        """One trial, checks."""
         self.start("lantern-walk-poster")
         window, wall = self.window, self.window.wall
         window.foot.split.setChecked(False)
         window.ladder.open(-1)
         window.bench.setFocus()
         self.prove()
-        wall.turn_to("limits")
-        self.wait(lambda: all(r.reached is not None for r in wall.limits.rows.values()))
-        window.sight.look_through(Lens.BLOCKS)
-        window.bench.close_up()
-        self.take("limits")
-        window.bench.fit()
-        window.sight.look_through(Lens.FINISHED)
-        wall.turn_to("trials")
         model = wall.list.trials
         wet = next(t for t in model.trials if t.name.startswith("Wet"))
         wall.list.setCurrentIndex(model.index(model.trials.index(wet)))
@@ -100,7 +94,6 @@ class Photographer:
         window.trial_view.way.button("x-ray").click()
         self.take("trial")
         window.proof.close_view()
-        self.editor()
         self.checks()
 
     def variants(self) -> None:
@@ -241,20 +234,33 @@ class Photographer:
         made.switch.click()
         made.close()
 
-    def editor(self) -> None:
-        from nimble_tile.ui.rooms.proof.trial_editor import TrialEditor
-
-        window = self.window
-        window.choose_theme("dark")
-        editor = TrialEditor(window, window.proof.prover)
-        editor.dress(window._theme())
-        editor.show()
-        editor.list.setCurrentRow(13)
-        self.wait(lambda: editor.preview.image is not None)
+    def press(self) -> None:
+        """The poster in four inks."""
+        made = self.window.press_desk.open()
+        self.wait(lambda: len(made.view.sides) == 2, 90)
         self.rest(0.5)
-        editor.grab().save(str(self.folder / "trials-editor-dark.png"))
-        editor.reject()
-        window.choose_theme("light")
+        made.grab().save(str(self.folder / "press.png"))
+        made.close()
+
+    def batch(self) -> None:
+        """Tickets of a table, half of them made."""
+        table = self.scratch / "tickets.csv"
+        lines = "".join(
+            f"https://lanternwalk.example/ticket/{n:04},Ticket {n:04},Ticket {n:04},"
+            f"{'X' if n == 7 else ''}\n"
+            for n in range(1, 61)
+        )
+        table.write_text(f"message,name,caption,level\n{lines}")
+        self.window.session.edit("finish", "Size", size=700, format="png")
+        made = self.window.batch_desk.open()
+        made.bring(table)
+        self.wait(lambda: len(made.lines.lines) == 60)
+        (self.scratch / "tickets").mkdir()
+        made.make_into(self.scratch / "tickets")
+        self.wait(lambda: made._done >= 24, 120)
+        made.grab().save(str(self.folder / "batch.png"))
+        self.wait(lambda: not made._running, 180)
+        made.close()
 
     def checks(self) -> None:
         checks = self.window.check_desk.open()
@@ -347,8 +353,9 @@ def main(folder: Path) -> None:
         camera.take("weave")
         camera.settle()
         window.files.export_to(camera.scratch / "lantern-walk-poster.png")
-        camera.wait(lambda: window.finish.proof.proof is not None)
+        camera.wait(lambda: window.finish.files.proof.proof is not None)
         camera.take("finish")
+        camera.press()
 
         window.notice.hide()
         camera.start("walk-ticket")
@@ -358,6 +365,7 @@ def main(folder: Path) -> None:
         window.bench.setFocus()
         camera.scroll(180)
         camera.take("logo")
+        camera.batch()
         window.ladder.open(5)
         window.choose_theme("dark")
         camera.links()

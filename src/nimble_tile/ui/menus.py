@@ -26,14 +26,17 @@ if TYPE_CHECKING:
     from nimble_tile.ui.bench.foot import Foot
     from nimble_tile.ui.bench.looking import Looking
     from nimble_tile.ui.ladder.ladder import Ladder
+    from nimble_tile.ui.rooms.batch.desk import BatchDesk
     from nimble_tile.ui.rooms.check.desk import CheckDesk
     from nimble_tile.ui.rooms.drafts.desk import DraftDesk
     from nimble_tile.ui.rooms.drawn.desk import DrawnDesk
     from nimble_tile.ui.rooms.files.desk import FilesDesk
+    from nimble_tile.ui.rooms.help.desk import HelpDesk
     from nimble_tile.ui.rooms.links.desk import LinksDesk
     from nimble_tile.ui.rooms.logo.desk import LogoDesk
     from nimble_tile.ui.rooms.mend.desk import MendDesk
     from nimble_tile.ui.rooms.pixels.desk import PixelsDesk
+    from nimble_tile.ui.rooms.press.desk import PressDesk
     from nimble_tile.ui.rooms.proof.desk import ProofDesk
     from nimble_tile.ui.rooms.studio.desk import StudioDesk
     from nimble_tile.ui.rooms.sweep.desk import SweepDesk
@@ -61,6 +64,9 @@ class MenuWindow(Protocol):
     studio_desk: StudioDesk
     drawn_desk: DrawnDesk
     pixels_desk: PixelsDesk
+    press_desk: PressDesk
+    batch_desk: BatchDesk
+    help: HelpDesk
     proof: ProofDesk
     theme_name: str
     recent_menu: QMenu
@@ -102,6 +108,11 @@ def build_menus(window: MenuWindow) -> None:
         edit, "&Copy the finished image", window.files.copy_image, "Ctrl+Shift+C"
     )
     window.act_paste = _action(edit, "&Paste a picture", window.files.paste_picture, "Ctrl+Shift+V")
+    edit.addSeparator()
+    _action(edit, "&Steps…", window.help.show_steps, "Ctrl+Alt+Z")
+    _action(
+        edit, "Pre&ferences…", lambda: window.help.show_preferences(window.theme_name), "Ctrl+,"
+    )
 
     view = bar.addMenu("&View")
     window.lens_actions: dict[Lens, QAction] = {}
@@ -177,7 +188,13 @@ def build_menus(window: MenuWindow) -> None:
     window.act_trials = _action(check, "Edit the &trials…", window.proof.edit)
 
     help_menu = bar.addMenu("&Help")
+    _action(help_menu, "&Find an action…", window.help.find_action, "F2")
+    _action(help_menu, "&Handbook", window.help.show_handbook, keys.HelpContents)
+    _action(help_menu, "&Keys", window.help.show_keys, "Ctrl+F1")
+    _action(help_menu, "&Tour in five steps", window.help.begin_tour)
+    help_menu.addSeparator()
     _demo_menus(window, help_menu)
+    help_menu.addSeparator()
     _action(help_menu, "&About Nimble Tile", lambda: about(window))
 
     for index in range(len(window.ladder.rungs)):
@@ -213,14 +230,24 @@ def _action(menu, text: str, slot, keys=None) -> QAction:
 
 def about(window: MenuWindow) -> None:
     """What this is, and under which licences."""
-    QMessageBox.about(
-        window,
-        "About Nimble Tile",
+    box = QMessageBox(window)
+    box.setWindowTitle("About Nimble Tile")
+    box.setIconPixmap(QApplication.windowIcon().pixmap(64, 64))
+    box.setText(
         f"<p><b>Nimble Tile {__version__}</b></p>"
         "<p>Blends QR codes into artwork and proves that they scan.</p>"
         "<p>MIT licence. Font: Alegreya Sans, SIL Open Font License. Icons: Phosphor, MIT "
-        "licence. Readers: zxing-cpp, OpenCV, quirc and qrdec.</p>",
+        "licence. Readers: zxing-cpp, OpenCV, quirc and qrdec.</p>"
     )
+    box.setDetailedText(licences())
+    box.exec()
+
+
+def licences() -> str:
+    """Every Python package that is used, with its version and licence."""
+    from nimble_tile.core.licences import packages
+
+    return "\n".join(f"{name} {version}: {licence}" for name, version, licence in packages())
 
 
 def offer_lenses(window: MenuWindow, piece: Piece) -> None:

@@ -23,6 +23,7 @@ from nimble_tile.ui.bench.bench import Bench
 from nimble_tile.ui.bench.foot import Foot
 from nimble_tile.ui.bench.looking import Looking
 from nimble_tile.ui.bench.stage import MiddleStage
+from nimble_tile.ui.guide import TOUR_PIECE, stops
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.images import welcome
 from nimble_tile.ui.ladder.ladder import Ladder
@@ -36,6 +37,8 @@ from nimble_tile.ui.rooms.drafts.desk import DraftDesk
 from nimble_tile.ui.rooms.drawn.desk import DrawnDesk
 from nimble_tile.ui.rooms.files.desk import FilesDesk
 from nimble_tile.ui.rooms.finish.desk import FinishDesk
+from nimble_tile.ui.rooms.help.actions import deeds_of
+from nimble_tile.ui.rooms.help.desk import HelpDesk
 from nimble_tile.ui.rooms.links.desk import LinksDesk
 from nimble_tile.ui.rooms.logo.desk import LogoDesk
 from nimble_tile.ui.rooms.mend.desk import MendDesk
@@ -59,10 +62,6 @@ from nimble_tile.ui.work.tools import Tools
 if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
     from nimble_tile.core.study import Study
-
-COPY_AFTER = 3
-"""Seconds after the first change at which a copy of unsaved work is kept, unless the person
-has chosen otherwise."""
 
 BEFORE_KEY = Qt.Key.Key_B
 """Held down, the bench shows the picture without the code."""
@@ -143,6 +142,9 @@ class Window(QMainWindow):
         self.batch_desk = BatchDesk(tools, self)
         self.pixels_desk = PixelsDesk(tools, self.bench, self.sight, self)
         self.files = FilesDesk(tools, self.ladder, self)
+        self.help = HelpDesk(
+            tools, lambda: deeds_of(self.menuBar().actions()), lambda: stops(self), self
+        )
         self.code, self.picture = self.code_desk.rung, self.picture_desk.rung
         self.blend, self.logo = self.blend_desk.rung, self.logo_desk.rung
         self.finish = self.finish_desk.rung
@@ -240,6 +242,9 @@ class Window(QMainWindow):
         self.message.short.wanted.connect(self.links_desk.shorten)
         self.message.short.unwanted.connect(self.links_desk.unshorten)
         self.message.short.desk_wanted.connect(self.links_desk.open)
+        self.help.theme_chosen.connect(self.choose_theme)
+        self.help.trials_wanted.connect(proof.edit)
+        self.help.demo_wanted.connect(lambda: files.open_demo(TOUR_PIECE))
         drafts.start()
 
     # The piece and its results ---------------------------------------------
@@ -259,7 +264,7 @@ class Window(QMainWindow):
         self._stale()
         self.engine.submit(piece)
         if not self._copying.isActive():  # counted from the first change, not from the last
-            self._copying.start(1000 * int(self.settings.get("autosave", COPY_AFTER)))
+            self._copying.start(1000 * self.settings.autosave)
         self._title()
 
     def _stale(self) -> None:
@@ -401,7 +406,7 @@ class Window(QMainWindow):
             self.ladder, self.bench, self.foot, self.notice, self.progress, self.colour_desk,
             self.proof, self.draft_desk, self.check_desk, self.mend_desk, self.sweep_desk,
             self.links_desk, self.studio_desk, self.drawn_desk, self.press_desk, self.batch_desk,
-            self.pixels_desk,
+            self.pixels_desk, self.help,
         ):  # fmt: skip
             part.dress(theme)
 
@@ -423,7 +428,12 @@ class Window(QMainWindow):
         self._opened = True
         # The workers start once the window stands there and has been painted.
         QTimer.singleShot(40, self.engine.start)
-        QTimer.singleShot(400, self.files.safekeeping.offer_leftovers)
+        QTimer.singleShot(400, self._offer)
+
+    def _offer(self) -> None:
+        """What there is to say at the start."""
+        if not self.files.safekeeping.offer_leftovers():
+            self.help.offer_tour()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not self.files.may_leave():

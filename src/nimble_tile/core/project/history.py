@@ -67,6 +67,22 @@ class History:
         return self._steps[self._at + 1].name if self._at + 1 < len(self._steps) else None
 
     @property
+    def names(self) -> tuple[str, ...]:
+        """Names of all steps, the oldest first; the first is the beginning and has none."""
+        return tuple(step.name for step in self._steps)
+
+    @property
+    def at(self) -> int:
+        """Which step is current."""
+        return self._at
+
+    def go_to(self, at: int) -> Piece:
+        """Make any step current; the piece of that step."""
+        self._at = min(max(0, at), len(self._steps) - 1)
+        self.part()
+        return self.piece
+
+    @property
     def changed(self) -> bool:
         """Whether the current state differs from the saved one."""
         return self.piece != self._saved

@@ -13,7 +13,7 @@ from nimble_tile.core.artwork import Frame
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.phonelog import PhoneTest
 from nimble_tile.core.picture.store import PictureStore
-from nimble_tile.core.piece import Message, Picture, Piece
+from nimble_tile.core.piece import Code, Finish, Message, Picture, Piece
 from nimble_tile.core.project.drafts import Draft
 from nimble_tile.core.project.history import History
 
@@ -24,9 +24,21 @@ SAMPLE_MESSAGE = "https://lanternwalk.example"
 """Message of a new piece, so that a dropped picture shows a code at once."""
 
 
-def new_piece() -> Piece:
-    """What an empty window starts with."""
-    return Piece(message=Message(text=SAMPLE_MESSAGE))
+def new_piece(level: str = "M", mm: float | None = None) -> Piece:
+    """What an empty window starts with.
+
+    Parameters
+    ----------
+    level : {"L", "M", "Q", "H"}
+        The designer's usual one.
+    mm : float, optional
+        Longer side on paper, for those who think in millimetres.
+    """
+    return Piece(
+        message=Message(text=SAMPLE_MESSAGE),
+        code=Code(level=level),
+        finish=Finish() if mm is None else Finish(mm=mm),
+    )
 
 
 class Session(QObject):
@@ -202,6 +214,17 @@ class Session(QObject):
     def redo(self) -> None:
         self._history.redo()
         self._tell()
+
+    @property
+    def steps(self) -> tuple[tuple[str, ...], int]:
+        """Names of all steps, the oldest first, and which is current."""
+        return self._history.names, self._history.at
+
+    def go_to(self, at: int) -> None:
+        """Undo or redo to a step."""
+        if at != self._history.at:
+            self._history.go_to(at)
+            self._tell()
 
     def take_picture(self, digest: str, name: str) -> None:
         """Put a picture of the store into the piece, placed in its middle."""

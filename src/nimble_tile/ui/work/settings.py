@@ -16,6 +16,11 @@ from nimble_tile.core.files import PART, clear_parts
 
 MOST_RECENT = 8
 
+USUAL_MM = 60.0
+"""Longer side of new pieces where sizes are wanted in millimetres."""
+
+USUAL_AUTOSAVE = 3
+
 SCREEN_FRAME = 32
 """Pixels of the screen's height left to the window's frame."""
 
@@ -68,6 +73,22 @@ class Settings:
         from nimble_tile.core.trials.sets import own_file
 
         return own_file()
+
+    @property
+    def usual(self) -> dict[str, Any]:
+        """What new pieces begin with; see `nimble_tile.ui.work.session.new_piece`."""
+        level = self.get("usual level", "M")
+        found: dict[str, Any] = {"level": level if level in ("L", "M", "Q", "H") else "M"}
+        if self.get("unit") == "mm":
+            found["mm"] = USUAL_MM
+        return found
+
+    @property
+    def autosave(self) -> int:
+        """Seconds after a change at which a copy of unsaved work is kept, 1 to 60."""
+        value = self.get("autosave", USUAL_AUTOSAVE)
+        good = isinstance(value, int) and 1 <= value <= 60
+        return value if good else USUAL_AUTOSAVE
 
     @property
     def presets_file(self) -> Path:

@@ -183,7 +183,7 @@ class FilesDesk(QObject):
         """Start over, after asking about unsaved changes."""
         if self.may_leave():
             self.holds.release()
-            self.session.start(new_piece(), None)
+            self.session.start(new_piece(**self.settings.usual), None)
             self.began.emit()
             self.fresh.emit()
 

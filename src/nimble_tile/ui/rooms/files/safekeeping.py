@@ -66,12 +66,13 @@ class Safekeeping(QObject):
         """End the worker; a copy that is being written is finished first."""
         self._copier.stop()
 
-    def offer_leftovers(self) -> None:
-        """Offer what a program that did not end properly left behind, and clear the rest."""
+    def offer_leftovers(self) -> bool:
+        """Offer what a program that did not end properly left behind, and clear the rest;
+        whether there was something."""
         self.tools.settings.clear_leftovers()
         leftovers = self.recovery.leftovers()
         if not leftovers or self.session.unsaved:
-            return
+            return False
         newest = leftovers[0]
         name = newest.original.stem if newest.original else "an unsaved piece"
         self.tools.notices.say(
@@ -81,6 +82,7 @@ class Safekeeping(QObject):
                 ("Throw it away", lambda: self.recovery.discard(newest)),
             ),
         )
+        return True
 
     def _bring_back(self, leftover: Leftover) -> None:
         def work(progress: Progress) -> archive.Project:

@@ -1,0 +1,1 @@
+"""Finding one's way: actions by name, shortcuts, steps of undo, handbook, tour, preferences."""
