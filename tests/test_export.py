@@ -544,6 +544,27 @@ def test_what_does_not_scan_is_asked_about(window, settle, tmp_path, qtbot, monk
     qtbot.waitUntil(path.exists, timeout=20_000)
 
 
+def test_all_drafts_become_the_pages_of_one_file(window, settle, tmp_path, qtbot):
+    settle(window)
+    texts = ["lantern one", "lantern two", "lantern three"]
+    for number, text in enumerate(texts):
+        window.session.edit("message", "Write", text=text)
+        inks = "cmyk" if number == 1 else "screen"
+        window.session.edit("finish", "Size", mm=30 + 10 * number, inks=inks, format="pdf")
+        window.draft_desk.keep()
+    path = tmp_path / "drafts.pdf"
+    window.draft_desk.pages_to(path)
+    qtbot.waitUntil(lambda: "3 pages" in window.notice.label.text(), timeout=30_000)
+    document = pypdfium2.PdfDocument(path)
+    widths = [round(document[i].get_size()[0] / 72 * 25.4) for i in range(3)]
+    assert widths == [30, 40, 50]
+    for number, text in enumerate(texts):
+        image = np.array(document[number].render(scale=300 / 72).to_pil().convert("RGB"))
+        assert said(image) == [text]
+    with pikepdf.open(path) as opened:
+        assert "/OutputIntents" in opened.Root
+
+
 def test_dragging_out_hands_over_a_file_that_is_read(window, settle, qtbot):
     settle(window)
     handing = window.files.handing

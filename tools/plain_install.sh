@@ -7,7 +7,7 @@ place=$(mktemp -d)
 trap 'rm -rf "$place"' EXIT
 python="$root/.venv/bin/python"
 "$python" -m venv "$place/venv"
-cp -r "$root/pyproject.toml" "$root/README.md" "$root/LICENSE" "$root/src" "$place/"
+cp -r "$root/pyproject.toml" "$root/README.md" "$root/LICENSE" "$root/src" "$root/docs" "$place/"
 find "$place/src" -name '*.egg-info' -prune -exec rm -rf {} +
 "$place/venv/bin/python" -m pip install --quiet --disable-pip-version-check "$place"
 cd "$place"
@@ -33,6 +33,17 @@ env -u DISPLAY -u WAYLAND_DISPLAY -u QT_QPA_PLATFORM "$tile" demo --out demo >de
 for ending in png ora svg pdf; do
     "$tile" template --message "$message" --size 60 --dpi 150 --out "template.$ending"
 done
+for ending in jpg webp tif svg pdf ora; do
+    "$tile" make --message "$message" --mm 40 --out "code.$ending"
+done
+"$tile" make --message "$message" --mm 40 --inks single --bleed 3 --marks --out spot.pdf
+printf 'message,name\n%s/1,one\n%s/2,two\n' "$message" "$message" >rows.csv
+"$tile" batch rows.csv --out batch --size 300 --stickers 30
+"$tile" thumbnail batch/.batch/look.nimbletile thumb.png || [ $? = 2 ] # it has no message yet
+"$tile" thumbnail demo/walk-ticket.nimbletile thumb.png
+"$tile" desktop install
+test -s "$XDG_DATA_HOME/applications/example.nimbletile.NimbleTile.desktop"
+"$tile" desktop remove
 "$tile" straighten "$(dirname "$1")/drawing.jpg" --message "$message/dusk" --out drawn.png
 "$place/venv/bin/python" - <<'PYTHON'
 from nimble_tile.standins.easel import Easel
@@ -57,8 +68,12 @@ pictures = PictureStore()
 piece = archive.load(Path("demo/lantern-walk-poster.nimbletile"), pictures)
 archive.save(piece, pictures, Path("copy.nimbletile"))
 assert archive.load(Path("copy.nimbletile"), PictureStore()) == piece
+from importlib.resources import files
+
+book = files("nimble_tile.assets").joinpath("handbook/handbook.md").read_text("utf-8")
+assert book.startswith("# Handbook")
 import nimble_tile.ui.window  # noqa: F401 - all that the window imports is there too
-absent = {"pytest", "skimage", "sklearn", "hypothesis"} & set(sys.modules)
+absent = {"pytest", "skimage", "sklearn", "hypothesis", "distributed", "atheris"} & set(sys.modules)
 assert not absent, absent
 print("A plain install makes, checks, mends, renders and keeps projects.")
 PYTHON

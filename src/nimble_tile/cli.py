@@ -139,7 +139,8 @@ def _window(project: Path | None, demo: bool = False) -> None:
 
 
 def _demo_without_window(out: Path) -> int:
-    from nimble_tile.core.output.export import SUFFIX, export
+    from nimble_tile.core.output.export import export
+    from nimble_tile.core.output.formats import SUFFIX
     from nimble_tile.core.project.archive import save
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.scan.bay import ReaderBay

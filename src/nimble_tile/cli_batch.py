@@ -130,7 +130,7 @@ def _faults(rows: Path, out: Path, base: Any, pattern: str | None, as_json: bool
 def _order(rows: Path, out: Path, base: Any, pattern: str | None) -> Any:
     from nimble_tile.core.batch.names import USUAL, Pattern
     from nimble_tile.core.batch.run import Order
-    from nimble_tile.core.output.export import SUFFIX
+    from nimble_tile.core.output.formats import SUFFIX
 
     names = Pattern(pattern or USUAL, SUFFIX[base.piece.finish.format])
     return Order(out, base.piece, base.pictures, names, rows.parent.absolute())

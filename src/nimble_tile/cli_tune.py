@@ -55,7 +55,8 @@ def proposals(
     from dataclasses import replace
 
     from nimble_tile import library
-    from nimble_tile.core.output.export import SUFFIX, export
+    from nimble_tile.core.output.export import export
+    from nimble_tile.core.output.formats import SUFFIX
     from nimble_tile.core.project.archive import save
     from nimble_tile.core.trials.room import Room
     from nimble_tile.core.trials.sets import own

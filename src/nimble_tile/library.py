@@ -543,7 +543,7 @@ def batch(
     from nimble_tile.core.batch.report import write_reports
     from nimble_tile.core.batch.rows import as_rows, rows_in
     from nimble_tile.core.batch.run import Order, local_pool, run
-    from nimble_tile.core.output.export import SUFFIX
+    from nimble_tile.core.output.formats import SUFFIX
 
     work = base or Work(Piece(), PictureStore())
     listed = isinstance(rows, (str, Path))

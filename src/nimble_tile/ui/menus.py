@@ -159,6 +159,7 @@ def build_menus(window: MenuWindow) -> None:
     )  # fmt: skip
     window.act_shelf.setCheckable(True)
     drafts.addSeparator()
+    _action(drafts, "All drafts as &PDF…", window.draft_desk.choose_pages)
     _action(drafts, "&Sweep a setting…", window.sweep_desk.open, "Ctrl+Shift+W")
 
     artwork = bar.addMenu("&Artwork")

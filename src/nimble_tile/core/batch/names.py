@@ -8,7 +8,8 @@ from pathlib import PurePath
 
 from nimble_tile.core.batch.rows import Row
 from nimble_tile.core.errors import UserError
-from nimble_tile.core.output.export import SUFFIX, format_of
+from nimble_tile.core.output.export import format_of
+from nimble_tile.core.output.formats import SUFFIX
 
 USUAL = "{row:5}-{name}"
 LONGEST = 120

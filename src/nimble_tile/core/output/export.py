@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import re
 import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import BinaryIO
@@ -18,6 +18,7 @@ from nimble_tile.core.artwork import Picture
 from nimble_tile.core.errors import OutputError, PictureError
 from nimble_tile.core.files import Aside, write_atomically
 from nimble_tile.core.look import rgb
+from nimble_tile.core.output.formats import INKS, LABELS, SUFFIX
 from nimble_tile.core.output.layers import layers_of
 from nimble_tile.core.output.openraster import save_openraster
 from nimble_tile.core.output.page import POINTS, PagePlan, plan_page
@@ -26,24 +27,10 @@ from nimble_tile.core.picture.drawings import PDFIUM
 from nimble_tile.core.picture.opening import open_picture, read_file
 from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.piece import MAX_SIDE, Blend, Finish, Piece
-from nimble_tile.core.render import Rendering
+from nimble_tile.core.render import Renderer, Rendering
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.judging import SMALLER_LOOKS, Given, judge, rendering_looks
 from nimble_tile.core.scan.verdict import Verdict
-
-SUFFIX = {
-    "png": ".png", "jpeg": ".jpg", "webp": ".webp", "tiff": ".tif", "svg": ".svg",
-    "pdf": ".pdf", "ora": ".ora",
-}  # fmt: skip
-"""Usual file name ending of each format."""
-
-LABELS = {
-    "png": "PNG", "jpeg": "JPEG", "webp": "WebP", "tiff": "TIFF", "svg": "SVG", "pdf": "PDF",
-    "ora": "OpenRaster",
-}  # fmt: skip
-
-INKS = {"png": ("single",), "tiff": ("cmyk", "single"), "pdf": ("cmyk", "single")}
-"""Inks beside those of the screen that formats know."""
 
 VECTOR = ("svg", "pdf")
 """Formats that are rendered again before the readers see them."""
@@ -258,14 +245,16 @@ def _svg_pixels(data: bytes, side: int) -> np.ndarray:
     return np.array(drawn(side if width >= height else round(side * width / height)))
 
 
-def _pdf_pixels(data: bytes, side: int, plan: PagePlan | None = None) -> np.ndarray:
-    """The first page, or with its plan the first copy on it, `side` pixels on its longer side."""
+def _pdf_pixels(
+    data: bytes, side: int, plan: PagePlan | None = None, number: int = 0
+) -> np.ndarray:
+    """A page, or with its plan the first copy on it, `side` pixels on its longer side."""
     import pypdfium2
 
     with PDFIUM:
         document = pypdfium2.PdfDocument(data)
         try:
-            page = document[0]
+            page = document[number]
             # pdfium rounds up to whole pixels, and sizes come back a millionth too large.
             if plan is None:
                 bitmap = page.render(scale=(side - 0.01) / max(page.get_size()))
@@ -349,6 +338,53 @@ def _decoded(data: bytes, kind: str, name: str, size: tuple[int, int]) -> np.nda
 
 def _scaled(box: Box, scale: float) -> Box:
     return Box(*(round(value * scale) for value in (box.x, box.y, box.width, box.height)))
+
+
+def export_pages(
+    pieces: Sequence[Piece],
+    renderer: Renderer,
+    path: Path,
+    bay: ReaderBay,
+    step: Callable[[int], None] = lambda number: None,
+) -> list[Verdict]:
+    """Write several pieces into one PDF, a page each, and prove every page from disk.
+
+    Parameters
+    ----------
+    pieces : sequence of Piece
+        Each with its own finish, whose format does not count.
+    renderer : Renderer
+    path : Path
+        Its name ends in .pdf.
+    bay : ReaderBay
+    step : callable
+        Is told which page is worked on, counted from 0.
+
+    Raises
+    ------
+    UserError
+        One of them cannot be rendered, or the file cannot be written.
+    """
+    from nimble_tile.core.output import press, vector
+
+    if format_of(path) != "pdf":
+        raise OutputError("Several pages are for PDF.", "End the file's name in .pdf.")
+    made, documents = [], []
+    for number, piece in enumerate(pieces):
+        step(number)
+        rendering = squared(renderer.render(outgoing(piece)), piece.finish)
+        documents.append(vector.pdf(rendering, piece.finish))
+        made.append((rendering, piece.finish))
+    data = press.bound(documents)
+    write_atomically(path, lambda file: file.write(data), OutputError, "write")
+    data = read_file(path)
+    found = []
+    for number, (rendering, finish) in enumerate(made):
+        step(number)
+        side = min(max(rendering.size), LARGEST_AGAIN)
+        image = _pdf_pixels(data, side, plan_page(rendering.size, finish), number)
+        found.append(judge(image, bay, Given(rendering.symbol.text), SMALLER_LOOKS))
+    return found
 
 
 @dataclass(eq=False)

@@ -73,6 +73,31 @@ def page_boxes(
         return out.getvalue()
 
 
+def bound(documents: Sequence[bytes], about: str = "") -> bytes:
+    """Several PDFs as one, page after page, boxes and inks as they are.
+
+    The output intent is that of the first one that has any.
+    """
+    import pikepdf
+
+    whole = pikepdf.new()
+    sources = [pikepdf.open(io.BytesIO(data)) for data in documents]
+    try:
+        for source in sources:
+            whole.pages.extend(source.pages)
+            if "/OutputIntents" in source.Root and "/OutputIntents" not in whole.Root:
+                whole.Root.OutputIntents = whole.copy_foreign(
+                    source.make_indirect(source.Root.OutputIntents)
+                )
+        _say(whole, about)
+        out = io.BytesIO()
+        whole.save(out, object_stream_mode=pikepdf.ObjectStreamMode.disable, deterministic_id=True)
+        return out.getvalue()
+    finally:
+        for source in sources:
+            source.close()
+
+
 def _boxes(page: Any, plan: PagePlan, top: float) -> None:
     """Trim and bleed box; of several copies what lies round all of them."""
     left, upper = (min(at[i] for at in plan.at) for i in (0, 1))

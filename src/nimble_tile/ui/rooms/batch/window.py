@@ -163,7 +163,7 @@ class BatchWindow(SideWindow):
         """What is to be made; raises `UserError` where the pattern is none."""
         from nimble_tile.core.batch.names import Pattern
         from nimble_tile.core.batch.run import Order
-        from nimble_tile.core.output.export import SUFFIX
+        from nimble_tile.core.output.formats import SUFFIX
 
         piece = self.tools.session.piece
         pattern = Pattern(self.pattern.text(), SUFFIX[piece.finish.format])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QRectF, Signal
@@ -18,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from nimble_tile.core.project.drafts import Draft, bare, free_name
 from nimble_tile.ui.kit import theme as themes
+from nimble_tile.ui.kit.asking import save_path
 from nimble_tile.ui.kit.controls import named, soft
 from nimble_tile.ui.kit.figures import in_line
 from nimble_tile.ui.kit.images import as_png
@@ -105,6 +107,45 @@ class DraftDesk(QObject):
         self.counted.emit(len(drafts))
 
     # Keeping -----------------------------------------------------------------
+
+    def choose_pages(self) -> None:
+        """Ask where all drafts should go, a page each."""
+        if not self.session.drafts:
+            self.tools.notices.say("There are no drafts yet. Keep one with Ctrl+D.")
+            return
+        folder = Path(self.tools.settings.folder_of("exports"))
+        start = folder / f"{self.session.name} drafts.pdf"
+        path = save_path(self.parent(), "All drafts as PDF", start, "PDF (*.pdf)", (".pdf",))
+        if path is not None:
+            self.pages_to(path)
+
+    def pages_to(self, path: Path) -> None:
+        """Write all drafts into one PDF, and say what the readers read on its pages."""
+        drafts = self.session.drafts
+        self.tools.settings.set_folder_of("exports", path)
+
+        def work(progress: Progress) -> list[Verdict]:
+            from nimble_tile.core.output.export import export_pages
+            from nimble_tile.core.render import Renderer
+
+            return export_pages(
+                [draft.piece for draft in drafts], Renderer(self.tools.pictures), path,
+                self.tools.bay,
+                lambda number: progress.step(f"Page {number + 1}", number / len(drafts)),
+            )  # fmt: skip
+
+        def done(found: list[Verdict]) -> None:
+            wrong = [
+                draft.name for draft, verdict in zip(drafts, found, strict=True)
+                if not verdict.scans
+            ]  # fmt: skip
+            told = f" These do not scan: {', '.join(wrong)}." if wrong else " All of them scan."
+            self.tools.notices.say(
+                f"Wrote {path.name}, {len(found)} pages, read back from disk.{told}",
+                good=not wrong,
+            )
+
+        self.tools.run(work, done)
 
     def keep(self, wish: str = "") -> None:
         """Keep the piece as it is now."""

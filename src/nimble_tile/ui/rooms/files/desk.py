@@ -415,7 +415,7 @@ class FilesDesk(QObject):
 
     def choose_export(self) -> None:
         """Ask where the finished image should go, then export and check it."""
-        from nimble_tile.core.output.export import LABELS, SUFFIX
+        from nimble_tile.core.output.formats import LABELS, SUFFIX
 
         kind = self.session.piece.finish.format
         start = Path(self.folder("exports")) / f"{self.session.name}{SUFFIX[kind]}"

@@ -82,7 +82,8 @@ class Handing(QObject):
         folder = self._folder
 
         def work(progress: Progress) -> Path:
-            from nimble_tile.core.output.export import SUFFIX, write
+            from nimble_tile.core.output.export import write
+            from nimble_tile.core.output.formats import SUFFIX
 
             path = folder / f"{name.strip() or 'piece'}{SUFFIX[piece.finish.format]}"
             write(self._rendered(piece, progress), path, piece.finish)

@@ -268,7 +268,7 @@ class ExportPage(Page):
         self.session.edit("finish", "Change the dpi", "dpi", dpi=dpi)
 
     def _take_format(self, kind: str) -> None:
-        from nimble_tile.core.output.export import INKS, LABELS
+        from nimble_tile.core.output.formats import INKS, LABELS
 
         changes: dict[str, object] = {"format": kind}
         if self.session.piece.finish.inks not in ("screen", *INKS.get(kind, ())):

@@ -112,7 +112,7 @@ class PaperFold(Fold):
 
     def show_finish(self, finish: Finish) -> None:
         """Show a finish."""
-        from nimble_tile.core.output.export import INKS
+        from nimble_tile.core.output.formats import INKS
 
         able = INKS.get(finish.format, ())
         pages = finish.format == "pdf"
