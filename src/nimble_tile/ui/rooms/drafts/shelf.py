@@ -104,7 +104,7 @@ class Shelf(QWidget):
         self.keep = QPushButton("Keep as a draft")
         self.keep.setToolTip("The piece as it is now is put on the shelf")
         self.restore, self.compare = QPushButton("Take it"), QPushButton("Compare")
-        self.name, self.drop = QPushButton("Name and note…"), QPushButton("Remove")
+        self.name = QPushButton("Name and note…")
         self.empty = soft("Drafts you keep stand here, and go into the project.")
         buttons = QVBoxLayout()
         buttons.setContentsMargins(0, 0, 0, 0)
@@ -122,12 +122,10 @@ class Shelf(QWidget):
         self.restore.clicked.connect(self._restore)
         self.compare.clicked.connect(lambda: self.compare_wanted.emit(self.chosen))
         self.name.clicked.connect(self._name)
-        self.drop.clicked.connect(lambda: self.drop_wanted.emit(self.chosen))
         self.list.itemActivated.connect(lambda item: self.restore_wanted.emit(item.data(KEY)))
         self.list.itemSelectionChanged.connect(self._offer)
         self.list.customContextMenuRequested.connect(self._menu)
         self.list.installEventFilter(self)
-        self.drop.hide()  # by key and menu
         self._offer()
 
     @property
@@ -220,7 +218,7 @@ class Shelf(QWidget):
     def menu(self) -> QMenu:
         """What can be done with the chosen drafts."""
         menu = QMenu(self)
-        for button in (self.restore, self.compare, self.name, self.drop):
+        for button in (self.restore, self.compare, self.name):
             action = menu.addAction(button.text())
             action.setEnabled(button.isEnabled())
             action.triggered.connect(button.click)

@@ -57,6 +57,9 @@ class ProofDesk(QObject):
         self.ladder, self.stage, self._engine = ladder, stage, engine
         self._theme = themes.LIGHT
         self.band, self.wall, self.view = VerdictBand(), TrialWall(), TrialView()
+        # It goes with the window, also where it was never looked at.
+        self.view.setParent(parent)
+        self.view.hide()
         self.prover = tools.prover
         self.wall.rest.setChecked(self.prover.paused)
         self.wall.gauge.take(paused=self.prover.paused)
