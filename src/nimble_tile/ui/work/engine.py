@@ -226,11 +226,13 @@ class Engine(QObject):
 
     def _follow(self) -> None:
         """Judge and study what was shown last, once the hand rests or has gone on for a while."""
-        from nimble_tile.core.study import Student
-
         with self._wake:
             while self._renderer is None and not self._stopping:
                 self._wake.wait()
+        # Not before: of two threads that load modules which need one another, one may be handed
+        # a half-loaded module.
+        from nimble_tile.core.study import Student
+
         self._bay.warm()
         student = Student(self._renderer)
         while (shown := self._rested()) is not None:

@@ -123,7 +123,7 @@ class Wrong(QSortFilterProxyModel):
     def show_only_wrong(self, on: bool) -> None:
         """Hide what is right."""
         self._only = on
-        self.invalidateFilter()
+        self.invalidate()
 
     def filterAcceptsRow(self, row: int, parent: QModelIndex) -> bool:
         return not self._only or self.sourceModel().lines[row].wrong

@@ -222,6 +222,9 @@ class Shelf(QWidget):
             action = menu.addAction(button.text())
             action.setEnabled(button.isEnabled())
             action.triggered.connect(button.click)
+        remove = menu.addAction("Remove")
+        remove.setEnabled(bool(self.chosen))
+        remove.triggered.connect(lambda: self.drop_wanted.emit(self.chosen))
         return menu
 
     def _menu(self, at: QPoint) -> None:

@@ -39,7 +39,7 @@ class PresetRow(QWidget):
         self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.note = soft()
         self.note.hide()
-        line = named("Preset", self.choice, 84)
+        line = named("Preset", self.choice, 80)
         line.addWidget(self.more)
         line.setStretch(1, 1)
         whole = QVBoxLayout(self)
