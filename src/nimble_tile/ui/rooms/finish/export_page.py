@@ -397,7 +397,8 @@ def weighed_in_words(found: Weighed, before: float | None) -> tuple[str, str]:
         return f"{size}{ink}In the file it does not scan.", "error"
     if after is None:
         return f"{size}{ink}{verdict.words} in the file.", "soft"
-    then = f"Reach {percent(after)} in the file"
+    thin = f"{verdict.words} in the file. " if verdict.state == "thin" else ""
+    then = f"{thin}Reach {percent(after)} in the file"
     then += f", {percent(before)} on the bench." if before is not None else "."
     worse = before is not None and after < before - 0.02
     return f"{size}{ink}{then}", "warn" if worse or verdict.state == "thin" else "soft"

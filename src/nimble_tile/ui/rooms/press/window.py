@@ -238,7 +238,8 @@ class PressWindow(SideWindow):
                 "One ink prints full or not at all: tones become dots of one pixel each, so give "
                 "the export many pixels an inch."
             )
-        lost = None if None in (before, after) else before - after
+        # As it is shown: more than the usual code's counts as all of it.
+        lost = None if None in (before, after) else min(before, 1) - min(after, 1)
         self.told.setText(self._paper(lost))
         worse = not weighed.proved.verdict.scans
         self.say("On paper it does not scan with these inks." if worse else "",
