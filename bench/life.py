@@ -35,6 +35,8 @@ app.exec()
 """
 
 OURS = """
+import gc
+gc.disable()  # as the program does until its window stands there
 import sys
 from pathlib import Path
 from PySide6.QtCore import QTimer

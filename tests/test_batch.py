@@ -399,6 +399,22 @@ def test_a_batch_on_the_command_line(tmp_path):
         assert failed.returncode == 2 and failed.stderr.count("\n") == 1, failed.stderr
 
 
+def test_a_row_is_what_make_makes_of_the_same_settings(tmp_path, order):
+    """File, verdict and spare of a row, and of the command that makes one piece."""
+    (tmp_path / "dusk.png").write_bytes(encoded(photograph("chelsea")))
+    settings = {"picture": "dusk.png", "level": "Q", "strength": "0.7", "caption": "Dusk"}
+    run([Row(1, "https://lanternwalk.example/dusk", "dusk", settings)], order, Here)
+    (noted,) = finished(order).values()
+    call = [PROGRAM, "make", "--message", "https://lanternwalk.example/dusk", "--picture",
+            tmp_path / "dusk.png", "--level", "Q", "--strength", "0.7", "--caption", "Dusk",
+            "--size", "240", "--out", tmp_path / "one.png", "--json"]  # fmt: skip
+    told = json.loads(subprocess.run(call, capture_output=True, text=True).stdout)
+    assert (tmp_path / "one.png").read_bytes() == (order.folder / noted.file).read_bytes()
+    assert told["verdict"]["verdict"] == noted.state
+    assert told["verdict"]["spare"] == noted.spare
+    assert noted.symbol == f"{told['symbol']['version']}-{told['symbol']['level']}"
+
+
 def test_batches_of_mappings_in_scripts(tmp_path):
     base = nimble_tile.make("x", size=200, look="Tide")
     entries = ({"message": f"lantern {n}", "level": "Q"} for n in range(3))

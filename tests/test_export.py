@@ -629,3 +629,62 @@ def test_effects_are_made_with_sliders(window, settle, qtbot):
     qtbot.waitUntil(lambda: bool(effects.cost.text()), timeout=20_000)
     effects.sliders["bevel", "strength"].edited.emit(0.0)
     assert not window.session.piece.look.relief.any and not effects.cost.text()
+
+
+# One truth, and the command line ------------------------------------------------------------
+
+
+def test_what_was_told_before_is_what_a_check_of_the_file_tells(tmp_path, store, bay, photo_piece):
+    """Reach of a file before it is written, and of the written file as anybody's image."""
+    from nimble_tile.core.checking.check import check
+    from nimble_tile.core.picture.opening import open_picture
+
+    room, trials = Room(bay), [t for t in shipped() if t.on]
+    renderer = Renderer(store)
+    for strength, settings in (
+        (0.75, {"format": "jpeg", "quality": 30, "chroma": "quarter"}),
+        (0.8, {"format": "webp", "quality": 40, "lossless": False}),
+    ):
+        piece = photo_piece("chelsea", level="H").edited("blend", strength=strength)
+        piece = piece.edited("finish", size=900, **settings)
+        told = weigh.weigh(piece, renderer, room, trials)
+        path = tmp_path / f"a{output.SUFFIX[settings['format']]}"
+        output.export(renderer.render(piece), path, piece.finish, bay)
+        assert path.stat().st_size == told.bytes
+        image = open_picture(path.read_bytes(), path.name).over("#ffffff")
+        (found,) = check(image, bay, LINK, room, trials).findings
+        assert found.reach == pytest.approx(told.proved.reach, abs=0.02)
+        assert np.array_equal(told.image, image)
+
+
+@pytest.mark.parametrize(
+    ("options", "name", "holds"),
+    [
+        (["--mm", "50", "--dpi", "254"], "a.png", lambda i: i.size == (500, 500)),
+        (["--alone", "--size", "300"], "a.png", lambda i: i.getpixel((2, 2))[3] == 0),
+        (["--lossy", "--quality", "60", "--size", "300"], "a.webp", lambda i: i.mode == "RGB"),
+        (["--depth", "16", "--size", "300"], "a.tif", lambda i: i.size == (300, 300)),
+        (["--inks", "single", "--size", "300"], "a.png", lambda i: i.mode == "1"),
+        (["--inks", "cmyk", "--size", "300"], "a.tif", lambda i: i.mode == "CMYK"),
+        (["--chroma", "quarter", "--size", "300"], "a.jpg",
+         lambda i: JpegImagePlugin.get_sampling(i) == 2),
+        (["--square", "--caption", "Dusk", "--size", "300"], "a.png",
+         lambda i: i.size == (300, 300)),
+    ],
+)  # fmt: skip
+def test_files_are_asked_for_on_the_command_line(tmp_path, options, name, holds):
+    import subprocess
+    import sys
+    from pathlib import Path
+
+    program = Path(sys.executable).with_name("nimble-tile")
+    call = [program, "make", "--message", LINK, "--out", tmp_path / name, *options, "--json"]
+    done = subprocess.run(call, capture_output=True, text=True)
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout)["verdict"]["verdict"] == "well"
+    with Image.open(tmp_path / name) as image:
+        assert holds(image)
+    if name == "a.png" and options[0] == "--mm":
+        for wrong in (["--size", "9", *options], ["--ink", "green"], ["--depth", "12"]):
+            refused = subprocess.run([*call, *wrong], capture_output=True, text=True)
+            assert refused.returncode == 2 and refused.stderr.count("\n") == 1

@@ -159,7 +159,7 @@ class Asker:
         piece = own.model_copy(
             update={
                 "message": self.valid(Message, {"kind": "text", "text": message}),
-                "code": self.code(asked, own.code, base is None),
+                "code": self.code(asked, own.code),
                 "blend": self.blend(asked, own.blend),
                 "finish": self.finish(asked, own.finish),
             }
@@ -175,8 +175,8 @@ class Asker:
 
     # Rungs ----------------------------------------------------------------------
 
-    def code(self, asked: Mapping[str, Any], base: Code, new: bool) -> Code:
-        """Rung 2; `new`: where nothing is said, what is usual holds."""
+    def code(self, asked: Mapping[str, Any], base: Code) -> Code:
+        """Rung 2."""
         mask: Any = asked.get("mask")
         if mask is not None and str(mask) not in ("auto", *"01234567"):
             raise UserError(f"{self._name('mask')} {str(mask)[:20]} is no mask.",
@@ -195,7 +195,8 @@ class Asker:
                 values["quiet_zone"] = tables.QUIET_ZONE_MICRO
             if "level" not in asked:
                 values["level"] = "L"
-        if new and "steer" not in asked and asked.get("blend") == "weave":
+        weaves = asked.get("blend") == "weave" and base.steer == "off"
+        if weaves and "steer" not in asked:
             values["steer"] = "padding"  # the symbol that the matter can say most easily
         if "keep_spare" in asked:
             values["keep"] = asked["keep_spare"] / 100

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ctypes
+import gc
 import signal
 from importlib.resources import files
 from pathlib import Path
@@ -52,6 +53,12 @@ def few_arenas() -> None:
         return
 
 
+def _settled() -> None:
+    """The window stands there: from now on garbage is looked for, but not in what stays."""
+    gc.freeze()
+    gc.enable()
+
+
 def run(project: Path | None = None, demo: bool = False) -> int:
     """Open the window and stay until it closes.
 
@@ -62,6 +69,9 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     demo : bool
         The project is the demo's: it opens as a copy that is in no file yet.
     """
+    # All that is made until the window stands there stays: looking for garbage in it meanwhile
+    # only takes time.
+    gc.disable()
     from nimble_tile.ui.window import Window
 
     app = application()
@@ -75,6 +85,7 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     ticker.start(500)
     window = Window()
     window.show()
+    QTimer.singleShot(0, _settled)
     if project is not None:
         window.files.open_project(project, copy=demo)
     return app.exec()
