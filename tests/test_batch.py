@@ -456,3 +456,17 @@ def test_a_batch_in_the_window(window, settle, tmp_path, qtbot, monkeypatch):
     batch.pattern.setText("same")
     batch.look_through()
     assert "same name" in batch.note.text()
+
+
+def test_pictures_of_rows_do_not_pile_up(order, tmp_path):
+    given = []
+    for number in range(1, 9):
+        image = np.full((64, 64, 3), 20 * number, np.uint8)
+        image[:, :32] = 255
+        (tmp_path / f"{number}.png").write_bytes(encoded(image))
+        given.append(Row(number, f"lantern {number}", f"{number}",
+                         {"picture": f"{number}.png", "strength": "1"}))  # fmt: skip
+    found = run(given, order, Here)
+    assert found.done == 8
+    kept = work._bench.renderer.pictures
+    assert not kept._files  # the piece itself has none

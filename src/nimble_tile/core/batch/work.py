@@ -18,6 +18,7 @@ from typing import Any
 
 from nimble_tile.core.batch.rows import Row
 from nimble_tile.core.errors import Stopped, UserError
+from nimble_tile.core.piece import Piece
 
 JOURNALS = "journal"
 """Folder of the workers' notes of finished rows, inside that of the batch."""
@@ -197,7 +198,6 @@ def _one_row(task: Task) -> Done:
 
 def _made(task: Task) -> dict[str, Any]:
     from nimble_tile.core.asked import from_text
-    from nimble_tile.core.output.export import outgoing, prepare
 
     row = task.row
     if row.fault:
@@ -205,6 +205,17 @@ def _made(task: Task) -> dict[str, Any]:
     bench = _ready(task)
     settings = {name: from_text(name, text) for name, text in row.settings.items()}
     piece = bench.asker.piece(row.message, settings, bench.base)
+    try:
+        return _written(task, piece, bench)
+    finally:
+        if any(name in settings for name in ("picture", "logo", "matter", "look")):
+            # Pictures of thousands of rows would fill the memory.
+            bench.renderer.pictures.keep_only(set(bench.base.digests))
+
+
+def _written(task: Task, piece: Piece, bench: _Bench) -> dict[str, Any]:
+    from nimble_tile.core.output.export import outgoing, prepare
+
     rendering = bench.renderer.render(outgoing(piece))
     path = Path(task.folder) / task.file
     proof = prepare(rendering, path, piece.finish, bench.bay, durable=False).deliver()

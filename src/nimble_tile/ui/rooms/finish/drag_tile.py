@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtCore import QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication, QLabel
+
+STAY = 350
+"""Milliseconds that the pointer stays before the file is made ready: it may only pass by."""
 
 
 class DragTile(QLabel):
@@ -29,10 +32,18 @@ class DragTile(QLabel):
         self.setAccessibleName("The finished piece, to be dragged into another program")
         self.setToolTip("Drag it into another program or a folder")
         self._press = None
+        self._stay = QTimer(self)
+        self._stay.setSingleShot(True)
+        self._stay.setInterval(STAY)
+        self._stay.timeout.connect(self.ready_wanted)
 
     def enterEvent(self, event) -> None:
-        self.ready_wanted.emit()
+        self._stay.start()
         super().enterEvent(event)
+
+    def leaveEvent(self, event) -> None:
+        self._stay.stop()
+        super().leaveEvent(event)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._press = event.position()

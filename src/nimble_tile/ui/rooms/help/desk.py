@@ -113,9 +113,10 @@ class HelpDesk(QObject):
         """On the first start: say that there is a tour."""
         if self.tools.settings.get("toured"):
             return
+        self._toured()  # said once: whoever does not want it finds it in the menu
         self.tools.notices.say(
             "New here? A tour in five short steps shows how a code comes into a picture.",
-            choices=(("Show me", self.begin_tour), ("Not now", self._toured)),
+            choices=(("Show me", self.begin_tour), ("Not now", self.tools.notices.hide)),
         )
 
     def begin_tour(self) -> None:
