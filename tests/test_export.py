@@ -248,6 +248,37 @@ def test_a_sheet_holds_as_many_copies_as_fit(tmp_path, bay, store):
         page.plan_page((4000, 4000), Finish(sheet="a4"))
 
 
+LARGE_COPIES = """
+import resource, sys
+from pathlib import Path
+from nimble_tile.core.output.export import export
+from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.piece import Message, Piece
+from nimble_tile.core.render import Renderer
+from nimble_tile.core.scan.bay import ReaderBay
+
+piece = Piece(message=Message(text="lantern")).edited(
+    "finish", mm=30, dpi=2400, sheet="a3", format="pdf"
+)
+bay = ReaderBay()
+proof = export(Renderer(PictureStore()).render(piece), Path(sys.argv[1]), piece.finish, bay)
+bay.close()
+print(proof.verdict.state, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1000)
+"""
+
+
+def test_a_sheet_of_large_copies_is_read_back_in_little_memory(tmp_path):
+    """The whole sheet at the size of its copies would be 40,000 pixels high: four gigabytes."""
+    import subprocess
+    import sys
+
+    done = subprocess.run(
+        [sys.executable, "-c", LARGE_COPIES, tmp_path / "a.pdf"], capture_output=True, text=True
+    )
+    state, megabytes = done.stdout.split()
+    assert state == "well" and int(megabytes) < 1000
+
+
 def spaces(document):
     """Names of the colours that are set on a page, and what stands behind them."""
     own = document.pages[0]

@@ -201,7 +201,7 @@ def test_the_whole_job_by_keys_alone(window, settle, tmp_path, qtbot, monkeypatc
     assert window.focusWidget() is window.message.text
     window.message.text.selectAll()
     QTest.keyClicks(window.message.text, "https://lanternwalk.example/keys")
-    QTest.keyClick(window, Qt.Key.Key_F2)  # a picture, by its name
+    QTest.keyClick(window, Qt.Key.Key_F3)  # a picture, by its name
     finder = window.help.finder
     QTest.keyClicks(finder.line, "demo picture")
     QTest.keyClick(finder.line, Qt.Key.Key_Return)

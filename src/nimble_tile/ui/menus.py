@@ -189,7 +189,7 @@ def build_menus(window: MenuWindow) -> None:
     window.act_trials = _action(check, "Edit the &trials…", window.proof.edit)
 
     help_menu = bar.addMenu("&Help")
-    _action(help_menu, "&Find an action…", window.help.find_action, "F2")
+    _action(help_menu, "&Find an action…", window.help.find_action, "F3")
     _action(help_menu, "&Handbook", window.help.show_handbook, keys.HelpContents)
     _action(help_menu, "&Keys", window.help.show_keys, "Ctrl+F1")
     _action(help_menu, "&Tour in five steps", window.help.begin_tour)

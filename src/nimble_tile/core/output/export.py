@@ -259,14 +259,18 @@ def _pdf_pixels(
             if plan is None:
                 bitmap = page.render(scale=(side - 0.01) / max(page.get_size()))
                 return np.array(bitmap.to_pil().convert("RGB"))
+            # The first copy alone: a sheet at the size of a large copy would fill the memory.
             scale = side / (max(plan.trim) * POINTS)
-            bitmap = page.render(scale=scale).to_pil().convert("RGB")
+            left, top = (value * POINTS for value in plan.at[0])
+            width, height = (own * POINTS for own in plan.trim)
+            across, down = page.get_size()
+            crop = left, max(0.0, down - top - height), max(0.0, across - left - width), top
+            bitmap = page.render(scale=scale, crop=crop).to_pil().convert("RGB")
         finally:
             document.close()
-    (left, top), factor = plan.at[0], scale * POINTS
-    x, y = round(left * factor), round(top * factor)
-    width, height = (round(own * factor) for own in plan.trim)
-    return np.array(bitmap.crop((x, y, x + width, y + height)))
+    # pdfium rounds up: a last row or column may be too much.
+    wide, high = (round(own * scale) for own in (width, height))
+    return np.array(bitmap.crop((0, 0, wide, high)))
 
 
 def prove(

@@ -144,7 +144,8 @@ def _side(piece: Piece, renderer: Renderer) -> int:
 def _cut_out(rendering: Rendering) -> tuple[np.ndarray, float]:
     """The code with a little round it, and its side in parts of that width."""
     box = rendering.box
-    more = ROUND * rendering.code_side
+    # Round a code without a picture lie captions and frames, of which a strip says nothing.
+    more = ROUND * rendering.code_side if rendering.blended else 0
     height, width = rendering.image.shape[:2]
     left, top = max(0, round(box.x - more)), max(0, round(box.y - more))
     right = min(width, round(box.x + box.width + more))
@@ -213,7 +214,7 @@ def _head(canvas: Any, message: str, name: str) -> None:
 
     _text(canvas, f"Test sheet: {name}"[:60], LEFT, 18, 7, 700)
     said = " ".join(message.split())
-    said = said if len(said) <= 90 else said[:89] + "…"
+    said = said if len(said) <= 76 else said[:75] + "…"
     _text(canvas, f"Every code must say: {said}", LEFT, 25, 3.8)
     _text(
         canvas, "Print it at 100 % on the paper that will be used. Scan each code from the "

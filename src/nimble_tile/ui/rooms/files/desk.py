@@ -476,7 +476,7 @@ class FilesDesk(QObject):
         """Ask whether a file that does not scan is wanted all the same."""
         box = QMessageBox(self.parent())
         box.setWindowTitle("It does not scan")
-        box.setText(f"No verdict to deliver on: the readers do not read {path.name}.")
+        box.setText(f"The readers do not read {path.name}.")
         box.setInformativeText(why or "The piece itself does not scan; the band says why.")
         keep = box.addButton("Write it all the same", QMessageBox.ButtonRole.DestructiveRole)
         leave = box.addButton("Do not write it", QMessageBox.ButtonRole.RejectRole)

@@ -205,3 +205,4 @@ class FinishDesk(QObject):
         """End what works in the background."""
         self._weighing = None
         self._weigher.stop()
+        self.rung.files.paper.profiles.stop()

@@ -19,6 +19,7 @@ from nimble_tile.ui.kit.controls import (
     soft,
 )
 from nimble_tile.ui.work.colour_desk import ColourDesk
+from nimble_tile.ui.work.profiles import Profiles
 from nimble_tile.ui.work.session import Session
 
 INK_CHOICES = (
@@ -34,7 +35,9 @@ class PaperFold(Fold):
     def __init__(self, session: Session, desk: ColourDesk) -> None:
         super().__init__("On paper")
         self.session = session
-        self._profiles: tuple = ()
+        self._looking = False
+        self.profiles = Profiles(self)
+        self.profiles.listed.connect(self._listed)
         self.inks = QComboBox()
         self.inks.setAccessibleName("Inks")
         guard_wheel(self.inks)
@@ -110,6 +113,15 @@ class PaperFold(Fold):
         if name and name != self.session.piece.finish.ink_name:
             self.session.edit("finish", "Name the ink", ink_name=name)
 
+    def _listed(self) -> None:
+        """The profiles of this computer are known."""
+        self._looking = False
+        finish = self.session.piece.finish
+        self.profiles.fill(self.profile, finish.profile)
+        there = bool(self.profiles.found)
+        self.profile.setVisible(finish.inks == "cmyk" and there)
+        self.no_profile.setVisible(finish.inks == "cmyk" and not there)
+
     def show_finish(self, finish: Finish) -> None:
         """Show a finish."""
         from nimble_tile.core.output.formats import INKS
@@ -117,24 +129,22 @@ class PaperFold(Fold):
         able = INKS.get(finish.format, ())
         pages = finish.format == "pdf"
         self.setVisible(bool(able))
-        self.inks.clear()
-        for value, label, told in INK_CHOICES:
-            if value == "screen" or value in able:
+        choices = [c for c in INK_CHOICES if c[0] == "screen" or c[0] in able]
+        if self.inks.count() != len(choices):  # an open list is left alone
+            self.inks.clear()
+            for value, label, told in choices:
                 self.inks.addItem(label, value)
                 self.inks.setItemData(self.inks.count() - 1, told, Qt.ItemDataRole.ToolTipRole)
         self.inks.setCurrentIndex(max(0, self.inks.findData(finish.inks)))
         four = finish.inks == "cmyk"
-        if four and not self._profiles:
-            from nimble_tile.core.output.inks import profiles
-
-            self._profiles = profiles()
-            self.profile.clear()
-            for profile in self._profiles:
-                self.profile.addItem(profile.name, profile.path.name)
-        self.profile.setVisible(four and bool(self._profiles))
+        if four and not self.profiles.found and not self._looking:
+            self._looking = True
+            self.profiles.look()
+        there = bool(self.profiles.found)
+        self.profile.setVisible(four and there)
         if finish.profile:
             self.profile.setCurrentIndex(max(0, self.profile.findData(finish.profile)))
-        self.no_profile.setVisible(four and not self._profiles)
+        self.no_profile.setVisible(four and not there and not self._looking)
         self._ink_row.setVisible(finish.inks == "single" and pages)
         self.ink.set_colour(finish.ink)
         if not self.ink_name.hasFocus():
@@ -146,11 +156,8 @@ class PaperFold(Fold):
         for widget in (self.bleed, self.marks, self.sheet):
             widget.setVisible(pages)
         self.gap.setVisible(pages and finish.sheet != "none")
-        told = (
-            []
-            if finish.inks == "screen"
-            else [dict((v, n) for v, n, _ in INK_CHOICES)[finish.inks].lower()]
-        )
+        names = {value: label.lower() for value, label, _ in INK_CHOICES}
+        told = [] if finish.inks == "screen" else [names[finish.inks]]
         if pages:
             told += [f"{finish.bleed:g} mm bleed"] if finish.bleed else []
             told += ["sheet"] if finish.sheet != "none" else []

@@ -22,6 +22,7 @@ from nimble_tile.ui.kit.controls import (
 )
 from nimble_tile.ui.kit.images import to_qimage
 from nimble_tile.ui.rooms.press.view import InkBar, PressView
+from nimble_tile.ui.work.profiles import Profiles
 from nimble_tile.ui.work.side_window import SideWindow
 
 if TYPE_CHECKING:
@@ -70,6 +71,8 @@ class PressWindow(SideWindow):
         self.told = soft()
         self.view = PressView()
         self.weighed: Weighed | None = None
+        self.profiles = Profiles(self)
+        self.profiles.listed.connect(self._listed)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(REST)
@@ -116,21 +119,16 @@ class PressWindow(SideWindow):
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
-        self._list()
         finish = self.tools.session.piece.finish
         if finish.inks != "screen":
             self.inks.set_value(finish.inks)
-        if finish.profile:
-            self.profile.setCurrentIndex(max(0, self.profile.findData(finish.profile)))
-        self._stir()
+        self.view.say("Looking for the inks' profiles…")
+        self.profiles.look()
 
-    def _list(self) -> None:
-        """List the profiles that are there now."""
-        chosen = self.profile.currentData()
-        self.profile.clear()
-        for profile in inks.profiles():
-            self.profile.addItem(profile.name, profile.path.name)
-        self.profile.setCurrentIndex(max(0, self.profile.findData(chosen)))
+    def _listed(self) -> None:
+        """The profiles that are there now are known."""
+        chosen = self.profile.currentData() or self.tools.session.piece.finish.profile
+        self.profiles.fill(self.profile, chosen)
         there = self.profile.count() > 0
         self.profile.setVisible(there)
         self.profile_note.setText(
@@ -139,6 +137,7 @@ class PressWindow(SideWindow):
             "~/.local/share/icc, or install one with the system."
         )  # fmt: skip
         set_rank(self.profile_note, "soft" if there else "warn")
+        self._stir()
 
     def _changed(self) -> None:
         self._stir()
@@ -228,11 +227,13 @@ class PressWindow(SideWindow):
         if four:
             most, over = weighed.ink
             self.bar_of_ink.show_ink(most, inks.MOST_INK)
-            self.ink_note.setText(
-                f"{most:.0%} at most"
-                + (f"; {over:.1%} of the area is over {inks.MOST_INK:.0%}, where sheets stick "
-                   "while they dry. Ask your printer for the limit." if over else ", which dries.")
-            )  # fmt: skip
+            told = ", under the usual limit."
+            if over:
+                told = (
+                    f"; {over:.1%} of the area is over {inks.MOST_INK:.0%}, where sheets stick "
+                    "while they dry. Ask your printer for the limit."
+                )
+            self.ink_note.setText(f"{most:.0%} at most{told}")
         else:
             self.ink_note.setText(
                 "One ink prints full or not at all: tones become dots of one pixel each, so give "
@@ -302,6 +303,11 @@ class PressWindow(SideWindow):
             self.say(f"Wrote {path.name}.")
 
         self._start(work, done)
+
+    def shut_down(self) -> None:
+        """End the workers."""
+        self.profiles.stop()
+        super().shut_down()
 
     def dress(self, theme: themes.Theme) -> None:
         """Follow the theme."""
