@@ -110,11 +110,14 @@ def demo(out: Path) -> None:
     With no display the demo pieces are rendered, checked and exported into a
     folder instead.
     """
-    from nimble_tile.demo import demo_project
-
     if not _display():
         click.echo(f"There is no display, so the demo pieces are made in {out} instead.")
         sys.exit(_demo_without_window(out))
+    from nimble_tile.ui.speaking import speak
+
+    speak()
+    from nimble_tile.demo import demo_project
+
     _window(demo_project(), demo=True)
 
 

@@ -12,6 +12,7 @@ from nimble_tile.core.additions import Backing, Caption, Captions, Logo, Logos, 
 from nimble_tile.core.artwork import Pixels
 from nimble_tile.core.details import Event
 from nimble_tile.core.errors import ProjectError
+from nimble_tile.core.language import tr
 from nimble_tile.core.message.kinds import compose
 from nimble_tile.core.picture.gestures import on_quad
 from nimble_tile.core.picture.opening import open_picture
@@ -198,29 +199,29 @@ def _pixel_heron(pictures: PictureStore) -> Piece:
 
 
 PIECE_TITLES = {
-    "woven-poster": "Woven poster",
-    "lantern-walk-poster": "Lantern walk poster",
-    "morning-mist": "Morning mist",
-    "heron-mark": "Heron mark",
-    "path-sign": "Path sign",
-    "walk-ticket": "Walk ticket",
-    "painted-harbour": "Painted harbour",
-    "drawn-heron": "Heron drawn by hand",
-    "pixel-heron": "Pixel heron",
-    "gate-tag": "Gate tag with a short link",
+    "woven-poster": tr("Woven poster"),
+    "lantern-walk-poster": tr("Lantern walk poster"),
+    "morning-mist": tr("Morning mist"),
+    "heron-mark": tr("Heron mark"),
+    "path-sign": tr("Path sign"),
+    "walk-ticket": tr("Walk ticket"),
+    "painted-harbour": tr("Painted harbour"),
+    "drawn-heron": tr("Heron drawn by hand"),
+    "pixel-heron": tr("Pixel heron"),
+    "gate-tag": tr("Gate tag with a short link"),
 }
 """The demo pieces' names for people."""
 
 ARTWORKS = {
-    "poster": ("demo/poster.jpg", "Poster of the walk"),
-    "mist": ("demo/mist.jpg", "Morning mist"),
-    "mask": ("artwork/mask.jpg", "Feathered mask"),
-    "sill": ("artwork/sill.jpg", "Still life on a windowsill"),
-    "street": ("artwork/street.jpg", "Street of boat sheds"),
-    "night": ("artwork/night.jpg", "Night over the reeds"),
-    "print": ("artwork/print.jpg", "Block print"),
-    "waders": ("artwork/waders.jpg", "Waders, a watercolour"),
-    "drawing": ("demo/drawing.jpg", "Photo of a drawing"),
+    "poster": ("demo/poster.jpg", tr("Poster of the walk")),
+    "mist": ("demo/mist.jpg", tr("Morning mist")),
+    "mask": ("artwork/mask.jpg", tr("Feathered mask")),
+    "sill": ("artwork/sill.jpg", tr("Still life on a windowsill")),
+    "street": ("artwork/street.jpg", tr("Street of boat sheds")),
+    "night": ("artwork/night.jpg", tr("Night over the reeds")),
+    "print": ("artwork/print.jpg", tr("Block print")),
+    "waders": ("artwork/waders.jpg", tr("Waders, a watercolour")),
+    "drawing": ("demo/drawing.jpg", tr("Photo of a drawing")),
 }
 """Pictures to try things on: file among the assets, and name for people."""
 

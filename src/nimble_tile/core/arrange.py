@@ -16,6 +16,7 @@ import numpy as np
 
 from nimble_tile.core.additions import Layout
 from nimble_tile.core.errors import PictureError
+from nimble_tile.core.language import tr
 from nimble_tile.core.picture import warping
 from nimble_tile.core.picture.framing import centred_on_pixels
 from nimble_tile.core.picture.placing import bounds, possible
@@ -41,7 +42,7 @@ def place_in(layout: Layout, aspect: float) -> np.ndarray:
     quad = np.array(layout.quad, float)
     if not possible(quad):
         raise PictureError(
-            "The layout's place is folded or crossed.", "Pull its corners apart again."
+            tr("The layout's place is folded or crossed."), tr("Pull its corners apart again.")
         )
     edges = np.hypot(*(np.roll(quad, -1, axis=0) - quad).T)
     place = (edges[0] + edges[2]) / (edges[1] + edges[3])
@@ -157,7 +158,7 @@ def _crowding(matrix: np.ndarray, size: tuple[int, int]) -> float:
     return min(width / max(across, 1e-6), height / max(down, 1e-6))
 
 
-SHIPPED_LAYOUTS = {"card": "Card", "ticket": "Ticket", "poster": "Poster"}
+SHIPPED_LAYOUTS = {"card": tr("Card"), "ticket": tr("Ticket"), "poster": tr("Poster")}
 """Layouts that ship with the program, by name: the demo scenario's."""
 
 

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import (
     MATERIAL_LABELS,
@@ -107,7 +108,9 @@ def from_text(name: str, text: str) -> Any:
         return SETTINGS[name](text.strip())
     except (ValueError, KeyError, OverflowError):
         shown = text if len(text) <= 60 else text[:59] + "…"
-        raise UserError(f"{name.replace('_', '-')} “{shown}” is not possible.") from None
+        raise UserError(
+            tr("{name} “{shown}” is not possible.", name=name.replace("_", "-"), shown=shown)
+        ) from None
 
 
 @dataclass(frozen=True)
@@ -152,7 +155,7 @@ class Asker:
         asked = {name: value for name, value in settings.items() if value is not None}
         unknown = [name for name in asked if name not in SETTINGS]
         if unknown:
-            raise UserError(f"{self._name(unknown[0])} is no setting.")
+            raise UserError(tr("{name} is no setting.", name=self._name(unknown[0])))
         if "region" in asked and "corners" in asked:
             raise self._twice("region", "corners", "where")
         own = base if base is not None else Piece()
@@ -179,8 +182,9 @@ class Asker:
         """Rung 2."""
         mask: Any = asked.get("mask")
         if mask is not None and str(mask) not in ("auto", *"01234567"):
-            raise UserError(f"{self._name('mask')} {str(mask)[:20]} is no mask.",
-                            "Give 0 to 7, or auto.")  # fmt: skip
+            raise UserError(tr("{name} {mask} is no mask.", name=self._name('mask'),
+                               mask=str(mask)[:20]),
+                            tr("Give 0 to 7, or auto."))  # fmt: skip
         values = dict(base)
         if mask is not None:
             values["mask"] = mask if mask == "auto" else int(mask)
@@ -212,7 +216,7 @@ class Asker:
     def finish(self, asked: Mapping[str, Any], base: Finish) -> Finish:
         """Rung 6's file."""
         if "size" in asked and "mm" in asked:
-            raise self._twice("size", "mm", "how large")
+            raise self._twice("size", "mm", tr("how large"))
         values = _given(asked, *FINISH_FIELDS)
         if "depth" in values:
             values["depth"] = int(values["depth"])
@@ -231,8 +235,8 @@ class Asker:
             return piece
         if piece.picture.digest is None:
             option = self._name("region" if "region" in asked else "corners")
-            raise UserError(f"{option} says where on a picture.",
-                            f"Give {self._name('picture')} too.")  # fmt: skip
+            raise UserError(tr("{option} says where on a picture.", option=option),
+                            tr("Give {name} too.", name=self._name('picture')))  # fmt: skip
         return piece.edited("picture", region=place)
 
     def _with_matter(self, piece: Piece, asked: Mapping[str, Any]) -> Piece:
@@ -241,8 +245,8 @@ class Asker:
         if piece.blend.method != "weave":
             if matter is not None or motif is not None:
                 option = self._name("matter" if matter is not None else "motif")
-                raise UserError(f"{option} is for weaving.",
-                                f"Give {self._name('blend')} weave too.")  # fmt: skip
+                raise UserError(tr("{option} is for weaving.", option=option),
+                                tr("Give {name} weave too.", name=self._name('blend')))  # fmt: skip
             return piece
         values: dict[str, Any] = dict(piece.blend.weave)
         if seed:
@@ -254,8 +258,8 @@ class Asker:
             if not known and str(matter) not in self.files and not self._path(matter).exists():
                 names = ", ".join(MATERIAL_LABELS)
                 raise UserError(
-                    f"{str(matter)[:60]} is no material and no file.",
-                    f"Materials: picture, {names}.",
+                    tr("{matter} is no material and no file.", matter=str(matter)[:60]),
+                    tr("Materials: picture, {names}.", names=names),
                 )
             values["matter"] = matter if known else self.pictures.add(*self._file(matter))
         return piece.edited("blend", weave=self.valid(Weave, values))
@@ -271,8 +275,9 @@ class Asker:
             if share is None:
                 return piece
             if not piece.logo.items:
-                raise UserError(f"{self._name('logo_share')} says how large a logo is.",
-                                f"Give {self._name('logo')} too.")  # fmt: skip
+                raise UserError(tr("{name} says how large a logo is.",
+                                   name=self._name('logo_share')),
+                                tr("Give {name} too.", name=self._name('logo')))  # fmt: skip
             first = piece.logo.items[0]
             size = size_for(share / 100, self.pictures.about(first.digest).size)
             items = (first.model_copy(update={"size": size}), *piece.logo.items[1:])
@@ -304,8 +309,9 @@ class Asker:
         if "frame" in asked:
             kind = asked["frame"]
             if kind not in FRAMES:
-                raise UserError(f"{self._name('frame')} {str(kind)[:40]} is no frame.",
-                                f"Frames: {', '.join(FRAMES)}.")  # fmt: skip
+                raise UserError(tr("{name} {kind} is no frame.", name=self._name('frame'),
+                                   kind=str(kind)[:40]),
+                                tr("Frames: {frames}.", frames=', '.join(FRAMES)))  # fmt: skip
             side = "above" if kind == "tag" else "below"
             piece = piece.edited("surround", kind=kind, side=side)
         return piece
@@ -330,7 +336,13 @@ class Asker:
 
     def _twice(self, one: str, other: str, what: str) -> UserError:
         return UserError(
-            f"{self._name(one)} and {self._name(other)} both say {what}.", "Give one of them."
+            tr(
+                "{name} and {name2} both say {what}.",
+                name=self._name(one),
+                name2=self._name(other),
+                what=what,
+            ),
+            tr("Give one of them."),
         )
 
     def valid(self, model: Callable[..., Any], values: dict[str, Any], **names: str) -> Any:

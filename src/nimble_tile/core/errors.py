@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from nimble_tile.core.language import marked, tr
+
 
 class UserError(Exception):
     """Something the person can put right.
@@ -40,6 +42,17 @@ class OutputError(UserError):
     """The finished image cannot be written."""
 
 
+DOINGS = (
+    marked("save"),
+    marked("read"),
+    marked("make"),
+    marked("open"),
+    marked("use"),
+    marked("write"),
+)
+"""What can fail with a file."""
+
+
 def file_error(kind: type[UserError], doing: str, path: object, error: OSError) -> UserError:
     """Turn an operating system error into a sentence.
 
@@ -57,17 +70,29 @@ def file_error(kind: type[UserError], doing: str, path: object, error: OSError) 
     import errno
 
     causes = {
-        errno.ENOSPC: ("the disk is full", "Free some space or choose another folder."),
-        errno.EDQUOT: ("your disk quota is used up", "Free some space or choose another folder."),
-        errno.EACCES: ("you may not access it", "Choose another folder or ask for the right."),
-        errno.EPERM: ("you may not access it", "Choose another folder or ask for the right."),
-        errno.EROFS: ("that place is read-only", "Choose another folder."),
-        errno.ENOENT: ("it or its folder does not exist", "Check the name."),
-        errno.ENOTDIR: ("a part of its path is not a folder", "Check the name."),
-        errno.EISDIR: ("it is a folder", "Give the name of a file."),
-        errno.ENAMETOOLONG: ("its name is too long", "Choose a shorter name."),
+        errno.ENOSPC: (tr("the disk is full"), tr("Free some space or choose another folder.")),
+        errno.EDQUOT: (
+            tr("your disk quota is used up"),
+            tr("Free some space or choose another folder."),
+        ),
+        errno.EACCES: (
+            tr("you may not access it"),
+            tr("Choose another folder or ask for the right."),
+        ),
+        errno.EPERM: (
+            tr("you may not access it"),
+            tr("Choose another folder or ask for the right."),
+        ),
+        errno.EROFS: (tr("that place is read-only"), tr("Choose another folder.")),
+        errno.ENOENT: (tr("it or its folder does not exist"), tr("Check the name.")),
+        errno.ENOTDIR: (tr("a part of its path is not a folder"), tr("Check the name.")),
+        errno.EISDIR: (tr("it is a folder"), tr("Give the name of a file.")),
+        errno.ENAMETOOLONG: (tr("its name is too long"), tr("Choose a shorter name.")),
     }
     reason, way_out = causes.get(
-        error.errno or 0, (error.strerror or str(error), "Try another place.")
+        error.errno or 0, (error.strerror or str(error), tr("Try another place."))
     )
-    return kind(f"Could not {doing} {path}: {reason}.", way_out)
+    return kind(
+        tr("Could not {doing} {path}: {reason}.", doing=tr(doing), path=path, reason=reason),
+        way_out,
+    )

@@ -13,6 +13,7 @@ from typing import Any, BinaryIO
 import psutil
 
 from nimble_tile.core.errors import ProjectError, UserError, file_error
+from nimble_tile.core.language import tr
 
 PART = ".part"
 """Ending of a file that is being written; before it stands the number of the process."""
@@ -31,8 +32,15 @@ def read_bytes(path: str | os.PathLike, most: int, kind: type[UserError]) -> byt
     try:
         with Path(path).open("rb") as file:
             if os.fstat(file.fileno()).st_size > most:
-                size = f"{most >> 30} GiB" if most >= 1 << 30 else f"{most >> 20} MiB"
-                raise kind(f"{Path(path).name} is larger than {size}.", "Use a smaller file.")
+                size = (
+                    tr("{most} GiB", most=most >> 30)
+                    if most >= 1 << 30
+                    else tr("{most} MiB", most=most >> 20)
+                )
+                raise kind(
+                    tr("{name} is larger than {size}.", name=Path(path).name, size=size),
+                    tr("Use a smaller file."),
+                )
             return file.read()
     except OSError as error:
         raise file_error(kind, "read", path, error) from error
@@ -183,14 +191,18 @@ def read_document(path: Path, form: str, schema: int, most: int, what: str) -> d
     try:
         document = json.loads(data.decode("utf-8"))
     except (UnicodeDecodeError, ValueError, RecursionError):
-        raise refused(path, f"it is not {what} of this program, or it is damaged") from None
+        raise refused(
+            path, tr("it is not {what} of this program, or it is damaged", what=what)
+        ) from None
     if not isinstance(document, dict) or document.get("format") != form:
-        raise refused(path, f"it is not {what} of this program")
+        raise refused(path, tr("it is not {what} of this program", what=what))
     if not isinstance(document.get("schema"), int) or document["schema"] > schema:
-        raise refused(path, "it was saved by a newer version of this program")
+        raise refused(path, tr("it was saved by a newer version of this program"))
     return document
 
 
 def refused(path: Path, why: str) -> ProjectError:
     """The error of a document that was not taken."""
-    return ProjectError(f"{path.name} was not taken: {why}.", "Choose another file.")
+    return ProjectError(
+        tr("{name} was not taken: {why}.", name=path.name, why=why), tr("Choose another file.")
+    )

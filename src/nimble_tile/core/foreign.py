@@ -22,6 +22,7 @@ from typing import Any, TypeVar
 
 from nimble_tile.core import errors
 from nimble_tile.core.errors import PictureError, UserError
+from nimble_tile.core.language import tr
 
 START_LIMIT = 12.0
 """Seconds that a new worker may take to start."""
@@ -186,13 +187,17 @@ class _Pool:
                 kind, answer = self._asked(worker, request, limit)
             except TimeoutError:
                 raise PictureError(
-                    f"{name} takes too long to open.", "Save a simpler or smaller copy of it."
+                    tr("{name} takes too long to open.", name=name),
+                    tr("Save a simpler or smaller copy of it."),
                 ) from None
             except _Gone:
                 raise PictureError(
-                    f"{name} cannot be opened: reading it came to a bad end or needs more memory "
-                    "than is granted.",
-                    "Save it again, or a smaller copy of it.",
+                    tr(
+                        "{name} cannot be opened: reading it came to a bad end or needs more "
+                        "memory than is granted.",
+                        name=name,
+                    ),
+                    tr("Save it again, or a smaller copy of it."),
                 ) from None
             finally:
                 with self._lock:
@@ -203,10 +208,12 @@ class _Pool:
             raise _error(*answer)
         if kind == "memory":
             raise PictureError(
-                f"{name} needs more memory than is granted.", "Save a smaller copy of it."
+                tr("{name} needs more memory than is granted.", name=name),
+                tr("Save a smaller copy of it."),
             )
         raise PictureError(
-            f"{name} is damaged or cut off ({answer}).", "Save it again; nothing was changed."
+            tr("{name} is damaged or cut off ({answer}).", name=name, answer=answer),
+            tr("Save it again; nothing was changed."),
         )
 
     @staticmethod

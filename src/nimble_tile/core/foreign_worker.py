@@ -14,6 +14,7 @@ import sys
 
 from nimble_tile.core import foreign
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 
 ALLOWED_PACKAGE = "nimble_tile.core."
 """Where the functions are that may be asked for."""
@@ -47,7 +48,7 @@ def _answered(parts: list[bytes]) -> tuple[str, object]:
     """The result of a request, or the error that a person can cause."""
     module, name, args, kwargs = pickle.loads(parts[0], buffers=parts[1:])
     if not module.startswith(ALLOWED_PACKAGE):
-        return "broke", "it cannot be asked for"
+        return "broke", tr("it cannot be asked for")
     function = getattr(importlib.import_module(module), name)
     try:
         return "done", function(*args, **kwargs)

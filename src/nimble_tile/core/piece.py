@@ -26,6 +26,7 @@ from nimble_tile.core.details import Details
 from nimble_tile.core.finish import MAX_SIDE as MAX_SIDE
 from nimble_tile.core.finish import MM_PER_INCH as MM_PER_INCH
 from nimble_tile.core.finish import Finish
+from nimble_tile.core.language import tr, tr_as
 from nimble_tile.core.look import Look, Model
 from nimble_tile.core.phonelog import MOST_ENTRIES as MOST_TESTS
 from nimble_tile.core.phonelog import PhoneTest
@@ -126,8 +127,9 @@ class Code(Model):
 
 Method = Literal["tone", "overlay", "dots", "cut", "grain", "ink", "strokes", "gentle", "weave"]
 METHOD_LABELS = {
-    "tone": "Tone", "overlay": "Overlay", "dots": "Dots", "cut": "Two-tone cut",
-    "grain": "Grain", "ink": "Ink", "strokes": "Strokes", "gentle": "Gentle", "weave": "Weave",
+    "tone": tr("Tone"), "overlay": tr("Overlay"), "dots": tr("Dots"), "cut": tr("Two-tone cut"),
+    "grain": tr("Grain"), "ink": tr("Ink"), "strokes": tr("Strokes"), "gentle": tr("Gentle"),
+    "weave": tr("Weave"),
 }  # fmt: skip
 """What each blend method is called."""
 
@@ -136,6 +138,27 @@ Mode = Literal[
     "hard-light", "soft-light", "difference", "exclusion", "hue", "saturation", "color",
     "luminosity",
 ]  # fmt: skip
+
+
+MODE_LABELS = {
+    "normal": tr_as("blend mode", "normal"),
+    "multiply": tr_as("blend mode", "multiply"),
+    "screen": tr_as("blend mode", "screen"),
+    "overlay": tr_as("blend mode", "overlay"),
+    "darken": tr_as("blend mode", "darken"),
+    "lighten": tr_as("blend mode", "lighten"),
+    "color-dodge": tr_as("blend mode", "color-dodge"),
+    "color-burn": tr_as("blend mode", "color-burn"),
+    "hard-light": tr_as("blend mode", "hard-light"),
+    "soft-light": tr_as("blend mode", "soft-light"),
+    "difference": tr_as("blend mode", "difference"),
+    "exclusion": tr_as("blend mode", "exclusion"),
+    "hue": tr_as("blend mode", "hue"),
+    "saturation": tr_as("blend mode", "saturation"),
+    "color": tr_as("blend mode", "color"),
+    "luminosity": tr_as("blend mode", "luminosity"),
+}
+"""What the blend modes of the W3C's Compositing and Blending are called."""
 
 
 class Dots(Model):
@@ -212,9 +235,9 @@ class Strokes(Model):
 
 
 MATERIAL_LABELS = {
-    "mosaic": "Mosaic", "glass": "Stained glass", "embroidery": "Embroidery",
-    "reed": "Woven reed", "pebbles": "Pebbles and shells", "brush": "Ink brush",
-    "feathers": "Feathers", "lanterns": "Lanterns in the dark",
+    "mosaic": tr("Mosaic"), "glass": tr("Stained glass"), "embroidery": tr("Embroidery"),
+    "reed": tr("Woven reed"), "pebbles": tr("Pebbles and shells"), "brush": tr("Ink brush"),
+    "feathers": tr("Feathers"), "lanterns": tr("Lanterns in the dark"),
 }  # fmt: skip
 """Materials that ship, and what each is called."""
 

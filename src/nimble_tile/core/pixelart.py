@@ -14,6 +14,7 @@ from typing import Literal
 import numpy as np
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.look import rgb
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.encode import Symbol
@@ -191,17 +192,21 @@ def art_of(
         Too many pixels, or too many or too few colours.
     """
     if not 2 <= len(palette) <= 32:
-        raise UserError("Pixel art has 2 to 32 colours.")
+        raise UserError(tr("Pixel art has 2 to 32 colours."))
     if not 1 <= module <= 16 or not 0 <= around <= 20:
-        raise UserError("A module has 1 to 16 pixels, and 0 to 20 modules go round the code.")
+        raise UserError(tr("A module has 1 to 16 pixels, and 0 to 20 modules go round the code."))
     colours = kept_apart(palette)[:32]
     quiet = tables.QUIET_ZONE_MICRO if symbol.micro else tables.QUIET_ZONE
     modules = symbol.side + 2 * (quiet + around)
     side = modules * module
     if side > MOST_SIDE:
         raise UserError(
-            f"That makes {side} pixels a side; {MOST_SIDE} is the most.",
-            "Take fewer pixels a module, or a shorter message.",
+            tr(
+                "That makes {side} pixels a side; {most_side} is the most.",
+                side=side,
+                most_side=MOST_SIDE,
+            ),
+            tr("Take fewer pixels a module, or a shorter message."),
         )
     first = (around * module, around * module)
     dark, tones = dark_ones(colours), luma(colours)

@@ -32,6 +32,7 @@ from nimble_tile.core.errors import PictureError
 from nimble_tile.core.held import Held
 from nimble_tile.core.laid import Laid
 from nimble_tile.core.laid.paint import painted
+from nimble_tile.core.language import tr
 from nimble_tile.core.look import Look
 from nimble_tile.core.memory import Memory
 from nimble_tile.core.picture import framing, warping
@@ -108,8 +109,8 @@ class Renderer:
         if size is None:
             size = piece.finish.size or self.natural_size(piece)
         if not 16 <= size <= MAX_SIDE:
-            raise PictureError(f"A side of {size} pixels is not possible.",
-                               f"Choose 16 to {MAX_SIDE}.")  # fmt: skip
+            raise PictureError(tr("A side of {size} pixels is not possible.", size=size),
+                               tr("Choose 16 to {max_side}.", max_side=MAX_SIDE))  # fmt: skip
         with self._lock:
             if piece.layout.digest is not None:
                 return self._arranged(piece, size, moving)

@@ -16,6 +16,7 @@ from nimble_tile.core.additions import Layout
 from nimble_tile.core.blend import look_read
 from nimble_tile.core.coverage.count import Coverage, coverage
 from nimble_tile.core.errors import MessageError
+from nimble_tile.core.language import tr
 from nimble_tile.core.laying import look_of
 from nimble_tile.core.memory import Memory
 from nimble_tile.core.message.density import Density, Offer, density, offers
@@ -174,7 +175,7 @@ class Student:
         if not piece.look.relief.any:
             return ""
         if rendering.blended and not look_read(piece.look, piece.blend).relief.any:
-            return "This way of blending draws no modules: effects on them are not seen."
+            return tr("This way of blending draws no modules: effects on them are not seen.")
         plain = piece.look.model_copy(update={"relief": Relief()})
         return self._loss(piece.model_copy(update={"look": plain}), rendering, bay, verdict)
 
@@ -189,11 +190,15 @@ class Student:
         then = judge_rendering(plain, bay, False)
         lost = [a.name for a, b in zip(now.marks, then.marks, strict=True) if b.read and not a.read]
         if lost:
-            return f"With the effects {' and '.join(lost)} no longer read the code: soften them."
+            return tr(
+                "With the effects {lost} no longer read the code: soften them.",
+                lost=tr(" and ").join(lost),
+            )
         spare, before = now.spare or 0, then.spare or 0
         if spare < before - 0.005:
-            return (
-                f"The effects take {before - spare:.0%} of the spare; all readers that read the "
-                "code without them still do."
+            return tr(
+                "The effects take {before:.0%} of the spare; all readers that read the "
+                "code without them still do.",
+                before=before - spare,
             )
-        return "All readers that read the code without the effects still do."
+        return tr("All readers that read the code without the effects still do.")

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nimble_tile.core.language import tr
 from nimble_tile.standins.painter.colours import PALETTES
 from nimble_tile.standins.painter.scenes import INDOORS, SCENES
 from nimble_tile.standins.painter.words import (
@@ -137,7 +138,7 @@ class Description:
             for kind in {p.kind for p in self.parts}
         }
         scene, things = by["scene"][0], by.get("thing", [])
-        told = scene + (f" with {_listed(things)}" if things else "")
+        told = scene + (tr(" with {listed}", listed=_listed(things)) if things else "")
         for kind in ("time", "weather"):
             if kind in by:
                 told += f", {by[kind][0]}"
@@ -148,7 +149,11 @@ class Description:
 
 
 def _listed(things: list[str]) -> str:
-    return things[0] if len(things) == 1 else f"{', '.join(things[:-1])} and {things[-1]}"
+    return (
+        things[0]
+        if len(things) == 1
+        else tr("{things} and {things2}", things=", ".join(things[:-1]), things2=things[-1])
+    )
 
 
 def does(word: Word) -> str:
@@ -169,7 +174,7 @@ def does(word: Word) -> str:
         ]
         if abs(mood.warm) > 0.04:
             told.append("warmer" if mood.warm > 0 else "colder")
-        return ", ".join(told) or "hardly a change"
+        return ", ".join(told) or tr("hardly a change")
     return {
         "thing": f"puts {value} into it",
         "palette": f"colours: {value}",

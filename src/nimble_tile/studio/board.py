@@ -19,6 +19,7 @@ from typing import Literal
 from pydantic import ValidationError
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
 from nimble_tile.studio.recipes import Recipe
 
@@ -146,7 +147,8 @@ class _Lock:
         except OSError:
             self.file.close()
             raise UserError(
-                "Another window of the program works on this board.", "Close it there first."
+                tr("Another window of the program works on this board."),
+                tr("Close it there first."),
             ) from None
 
     def release(self) -> None:
@@ -182,7 +184,7 @@ class BoardFile:
             if version == 0:
                 self._file.executescript(f"BEGIN;{_TABLES}PRAGMA user_version={SCHEMA};COMMIT;")
             elif version != SCHEMA:
-                raise UserError(f"The board {path.name} comes from a newer version.")
+                raise UserError(tr("The board {name} comes from a newer version.", name=path.name))
         except (OSError, sqlite3.Error) as error:
             self._held.release()
             raise _trouble(path, error) from error
@@ -245,7 +247,11 @@ class BoardFile:
             (count,) = file.execute("SELECT count(*) FROM candidates").fetchone()
             if count + len(rows) > MOST_ON_BOARD:
                 raise UserError(
-                    f"A board holds up to {MOST_ON_BOARD} candidates.", "Remove some of them."
+                    tr(
+                        "A board holds up to {most_on_board} candidates.",
+                        most_on_board=MOST_ON_BOARD,
+                    ),
+                    tr("Remove some of them."),
                 )
             file.execute("BEGIN IMMEDIATE")
             try:
@@ -369,15 +375,21 @@ def _candidate(row: tuple) -> Candidate:
     except (ValueError, TypeError, KeyError, ValidationError):
         # A newer program, or a damaged file: it is shown, and cannot be used.
         bare = Candidate(told["id"], told["name"], told["message"])
-        return replace(bare, state="failed", words="What is kept of it cannot be read.")
+        return replace(bare, state="failed", words=tr("What is kept of it cannot be read."))
 
 
 def _trouble(path: Path, error: Exception) -> UserError:
     if isinstance(error, sqlite3.DatabaseError) and "not a database" in str(error):
-        return UserError(f"{path.name} is no candidate board.", "Remove it, or choose another.")
+        return UserError(
+            tr("{name} is no candidate board.", name=path.name), tr("Remove it, or choose another.")
+        )
     return UserError(
-        f"The board {path.name} cannot be kept: {json.dumps(str(error))}.",
-        "See whether the disk is full or the folder read-only.",
+        tr(
+            "The board {name} cannot be kept: {dumps}.",
+            name=path.name,
+            dumps=json.dumps(str(error)),
+        ),
+        tr("See whether the disk is full or the folder read-only."),
     )
 
 
@@ -397,4 +409,4 @@ def open_board(folder: Path | None = None) -> BoardFile:
         except UserError as error:
             if "Another window" not in error.what:
                 raise
-    raise UserError("There are too many boards open.", "Close a window.")
+    raise UserError(tr("There are too many boards open."), tr("Close a window."))

@@ -16,6 +16,7 @@ from functools import lru_cache
 import numpy as np
 
 from nimble_tile.core.errors import Stopped, UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.message import kinds
 from nimble_tile.core.picture.opening import open_picture
 from nimble_tile.core.picture.placing import corners
@@ -54,7 +55,7 @@ LONGEST_SEARCH = 15.0
 GUIDE_SHARES = tuple(np.arange(0.3, 1.0001, 0.025))
 """Sides of a code with its quiet zone, in parts of the guide's shorter side, that are tried."""
 
-OTHER_ENCODER = (
+OTHER_ENCODER = tr(
     "Its code was not made here: use the picture as it is, without making the code stronger."
 )
 
@@ -224,7 +225,7 @@ class Studio:
                 self._easel.close()
             self._easel = Easel(recipe.painter)
         start = self.board.kept(recipe.start) if recipe.start else None
-        begun = None if start is None else open_picture(start, "The picture to begin from").rgb
+        begun = None if start is None else open_picture(start, tr("The picture to begin from")).rgb
         request = recipe.request(None if symbol is None else symbol.dark, begun)
         last = None
         for last in self._easel.paint(request, SHOWN if number else 0):
@@ -272,7 +273,7 @@ class Studio:
     def answer(self, candidate: Candidate, image: bytes) -> Answer:
         """What readers and trials make of a candidate's picture."""
         if candidate.recipe is not None and not candidate.recipe.guides:
-            return Answer(None, None, "Painted without the code.")
+            return Answer(None, None, tr("Painted without the code."))
         pictures = PictureStore()
         digest = pictures.add(image, candidate.name)
         base, note = Piece(message=kinds.understand(candidate.message)), ""
@@ -299,7 +300,7 @@ class Studio:
             plain = self.board.kept(unguided_key(candidate.recipe))
         if plain is None:
             return None
-        squares = [_middle(open_picture.here(data, "A painting of ours").rgb)
+        squares = [_middle(open_picture.here(data, tr("A painting of ours")).rgb)
                    for data in (plain, image)]  # fmt: skip
         modules = guide_symbol(candidate.message).side + 2 * tables.QUIET_ZONE
         return float(np.clip(measure(*squares, modules).ssim_view, -1, 1))
@@ -346,11 +347,11 @@ class Studio:
             raise Stopped
         best = last.best
         if best is None or not best.holds:
-            told = "It was ended." if best is None else why_not(best, wanted, False)
+            told = tr("It was ended.") if best is None else why_not(best, wanted, False)
             note(told)
             return False
         if not best.touched:
-            note("Nothing had to be changed.")
+            note(tr("Nothing had to be changed."))
             return True
         image, pictures = as_png(best.image), PictureStore()
         piece = candidate.piece
@@ -358,7 +359,7 @@ class Studio:
         piece = piece.model_copy(update={"picture": picture})
         proved = prove(piece, Renderer(pictures), self.room, self.trials, stop=self._ended)
         likeness = self._likeness(candidate, image)
-        note = f"Mended: {best.touched} modules were changed."
+        note = tr("Mended: {touched} modules were changed.", touched=best.touched)
         answer = replace(_answered(piece, proved), likeness=likeness, note=note)
         self.board.mend(candidate.id, image, small(best.image), answer)
         return answer.verdict != "fails"

@@ -10,6 +10,7 @@ from dataclasses import asdict, dataclass, replace
 import numpy as np
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.standins.painting import Guide, Request
 
 MOST_CANDIDATES = 96
@@ -67,10 +68,16 @@ class Recipe:
     def name(self) -> str:
         """What tells it from others of the same words."""
         if not self.guides:
-            return f"seed {self.seed}, no guide"
-        ends = "" if self.guides[0].last == 1 else f", ends {self.guides[0].last:g}"
-        more = ", two guides" if len(self.guides) > 1 else ""
-        return f"seed {self.seed}, weight {self.guides[0].weight:g}{ends}{more}"
+            return tr("seed {seed}, no guide", seed=self.seed)
+        ends = "" if self.guides[0].last == 1 else tr(", ends {last:g}", last=self.guides[0].last)
+        more = tr(", two guides") if len(self.guides) > 1 else ""
+        return tr(
+            "seed {seed}, weight {weight:g}{ends}{more}",
+            seed=self.seed,
+            weight=self.guides[0].weight,
+            ends=ends,
+            more=more,
+        )
 
     def request(self, dark: np.ndarray | None, start: np.ndarray | None = None) -> Request:
         """As it is given to a painter.
@@ -127,17 +134,21 @@ def variations(
     descriptions = descriptions or ((recipe.words, recipe.avoid),)
     many = len(seeds) * len(weights) * len(ends) * len(descriptions)
     if not many:
-        raise UserError("Nothing is asked for.", "Give at least one seed, weight and end.")
+        raise UserError(tr("Nothing is asked for."), tr("Give at least one seed, weight and end."))
     if many > MOST_CANDIDATES:
         raise UserError(
-            f"That makes {many} candidates; {MOST_CANDIDATES} at once are enough.",
-            "Take fewer seeds, weights or ends.",
+            tr(
+                "That makes {many} candidates; {most_candidates} at once are enough.",
+                many=many,
+                most_candidates=MOST_CANDIDATES,
+            ),
+            tr("Take fewer seeds, weights or ends."),
         )
     first = recipe.guides[0] if recipe.guides else Guiding()
     made = []
     for (words, avoid), seed, weight, end in itertools.product(descriptions, seeds, weights, ends):
         if end <= first.first:
-            raise UserError("The guide must begin before it ends.", "Let it end later.")
+            raise UserError(tr("The guide must begin before it ends."), tr("Let it end later."))
         guides = (replace(first, weight=weight, last=end), *recipe.guides[1:])
         made.append(replace(recipe, words=words, avoid=avoid, seed=seed, guides=guides))
     return made

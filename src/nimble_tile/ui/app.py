@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication
 
 from nimble_tile import DESKTOP_ID
 from nimble_tile.ui.kit import theme as themes
+from nimble_tile.ui.speaking import speak, translate
 
 M_ARENA_MAX = -8
 """Number of that setting in GNU's malloc.h."""
@@ -29,6 +30,7 @@ def application() -> QApplication:
     app.setApplicationDisplayName("Nimble Tile")
     app.setDesktopFileName(DESKTOP_ID)
     app.setWindowIcon(_icon())
+    translate(app)
     app.setStyle("Fusion")
     themes.load_fonts()
     return app
@@ -72,6 +74,7 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     # All that is made until the window stands there stays: looking for garbage in it meanwhile
     # only takes time.
     gc.disable()
+    speak()
     from nimble_tile.ui.window import Window
 
     app = application()

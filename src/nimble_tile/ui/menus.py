@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile import __version__
+from nimble_tile.core.language import tr, tr_as
 from nimble_tile.ui.bench.foot import LENSES
 from nimble_tile.ui.bench.lenses import Lens
 
@@ -78,49 +79,55 @@ class MenuWindow(Protocol):
 def build_menus(window: MenuWindow) -> None:
     """Give a window its menus; what it needs later it gets as attributes."""
     bar = window.menuBar()
-    file = bar.addMenu("&File")
+    file = bar.addMenu(tr("&File"))
     keys = QKeySequence.StandardKey
-    window.act_new = _action(file, "&New piece", window.files.new_piece, keys.New)
-    window.act_open = _action(file, "&Open project…", window.files.choose_project, keys.Open)
-    window.recent_menu = file.addMenu("Open &recent")
+    window.act_new = _action(file, tr("&New piece"), window.files.new_piece, keys.New)
+    window.act_open = _action(file, tr("&Open project…"), window.files.choose_project, keys.Open)
+    window.recent_menu = file.addMenu(tr("Open &recent"))
     window.recent_menu.aboutToShow.connect(lambda: window.files.fill_recent(window.recent_menu))
     file.addSeparator()
-    window.act_save = _action(file, "&Save", window.files.save, keys.Save)
-    window.act_save_as = _action(file, "Save &as…", window.files.save_as, keys.SaveAs)
+    window.act_save = _action(file, tr("&Save"), window.files.save, keys.Save)
+    window.act_save_as = _action(file, tr("Save &as…"), window.files.save_as, keys.SaveAs)
     file.addSeparator()
-    window.act_bring = _action(file, "Bring in a &picture…", window.files.choose_picture, "Ctrl+I")
-    window.act_logo = _action(
-        file, "Bring in a &logo…", window.logo_desk.choose_logo, "Ctrl+Shift+I"
+    window.act_bring = _action(
+        file, tr("Bring in a &picture…"), window.files.choose_picture, "Ctrl+I"
     )
-    window.act_export = _action(file, "&Export and check…", window.files.choose_export, "Ctrl+E")
-    _action(file, "Many codes at &once…", window.batch_desk.open, "Ctrl+Shift+B")
-    _action(file, "As pr&inted, and a test sheet…", window.press_desk.open, "Ctrl+Alt+P")
-    window.act_print = _action(file, "&Print…", window.files.handing.choose_printer, keys.Print)
-    _action(file, "Take the &message from an image…", window.files.choose_scan)
+    window.act_logo = _action(
+        file, tr("Bring in a &logo…"), window.logo_desk.choose_logo, "Ctrl+Shift+I"
+    )
+    window.act_export = _action(
+        file, tr("&Export and check…"), window.files.choose_export, "Ctrl+E"
+    )
+    _action(file, tr("Many codes at &once…"), window.batch_desk.open, "Ctrl+Shift+B")
+    _action(file, tr("As pr&inted, and a test sheet…"), window.press_desk.open, "Ctrl+Alt+P")
+    window.act_print = _action(file, tr("&Print…"), window.files.handing.choose_printer, keys.Print)
+    _action(file, tr("Take the &message from an image…"), window.files.choose_scan)
     file.addSeparator()
-    _action(file, "&Quit", window.close, keys.Quit)
+    _action(file, tr("&Quit"), window.close, keys.Quit)
 
-    edit = bar.addMenu("&Edit")
-    window.act_undo = _action(edit, "&Undo", window.session.undo, keys.Undo)
-    window.act_redo = _action(edit, "&Redo", window.session.redo, keys.Redo)
+    edit = bar.addMenu(tr("&Edit"))
+    window.act_undo = _action(edit, tr("&Undo"), window.session.undo, keys.Undo)
+    window.act_redo = _action(edit, tr("&Redo"), window.session.redo, keys.Redo)
     edit.addSeparator()
     window.act_copy = _action(
-        edit, "&Copy the finished image", window.files.copy_image, "Ctrl+Shift+C"
+        edit, tr("&Copy the finished image"), window.files.copy_image, "Ctrl+Shift+C"
     )
-    window.act_paste = _action(edit, "&Paste a picture", window.files.paste_picture, "Ctrl+Shift+V")
+    window.act_paste = _action(
+        edit, tr("&Paste a picture"), window.files.paste_picture, "Ctrl+Shift+V"
+    )
     edit.addSeparator()
-    _action(edit, "&Steps…", window.help.show_steps, "Ctrl+Alt+Z")
+    _action(edit, tr("&Steps…"), window.help.show_steps, "Ctrl+Alt+Z")
     _action(
-        edit, "Pre&ferences…", lambda: window.help.show_preferences(window.theme_name), "Ctrl+,"
+        edit, tr("Pre&ferences…"), lambda: window.help.show_preferences(window.theme_name), "Ctrl+,"
     )
 
-    view = bar.addMenu("&View")
+    view = bar.addMenu(tr("&View"))
     window.lens_actions: dict[Lens, QAction] = {}
     group = QActionGroup(window)
     for index, (lens, label, _) in enumerate(LENSES):
         action = _action(
             view,
-            f"{label} lens",
+            tr("{label} lens", label=label),
             lambda ln=lens: window.sight.look_through(ln),
             f"Alt+{index + 1}",
         )
@@ -129,74 +136,74 @@ def build_menus(window: MenuWindow) -> None:
         window.lens_actions[lens] = action
     window.lens_actions[Lens.FINISHED].setChecked(True)
     view.addSeparator()
-    _action(view, "Zoom &in", lambda: window.bench.zoom(1.25), keys.ZoomIn)
-    _action(view, "Zoom &out", lambda: window.bench.zoom(0.8), keys.ZoomOut)
-    _action(view, "&Whole piece", window.bench.fit, "Ctrl+0")
-    _action(view, "&Code close up", window.bench.close_up, "Ctrl+1")
+    _action(view, tr("Zoom &in"), lambda: window.bench.zoom(1.25), keys.ZoomIn)
+    _action(view, tr("Zoom &out"), lambda: window.bench.zoom(0.8), keys.ZoomOut)
+    _action(view, tr("&Whole piece"), window.bench.fit, "Ctrl+0")
+    _action(view, tr("&Code close up"), window.bench.close_up, "Ctrl+1")
     view.addSeparator()
-    window.act_split = _action(view, "&Split view", window.sight.toggle_split, "Ctrl+2")
+    window.act_split = _action(view, tr("&Split view"), window.sight.toggle_split, "Ctrl+2")
     window.act_split.setCheckable(True)
     window.sight.split_changed.connect(window.act_split.setChecked)
     window.sight.lens_changed.connect(lambda lens: window.lens_actions[lens].setChecked(True))
-    hint = _action(view, "Before: hold the key B", window.bench.glance_before)
-    hint.setToolTip("The picture without the code, for as long as the key is held")
+    hint = _action(view, tr("Before: hold the key B"), window.bench.glance_before)
+    hint.setToolTip(tr("The picture without the code, for as long as the key is held"))
     view.addSeparator()
-    themes_menu = view.addMenu("&Theme")
+    themes_menu = view.addMenu(tr("&Theme"))
     theme_group = QActionGroup(window)
     for name, label in (
-        ("desktop", "As the desktop"), ("light", "Light"), ("dark", "Dark"),
+        ("desktop", tr("As the desktop")), ("light", tr_as("tone", "Light")), ("dark", tr("Dark")),
     ):  # fmt: skip
         action = _action(themes_menu, label, lambda n=name: window.choose_theme(n))
         action.setCheckable(True)
         action.setChecked(name == window.theme_name)
         theme_group.addAction(action)
 
-    drafts = bar.addMenu("&Drafts")
-    _action(drafts, "&Keep as a draft", lambda: window.draft_desk.keep(), "Ctrl+D")
+    drafts = bar.addMenu(tr("&Drafts"))
+    _action(drafts, tr("&Keep as a draft"), lambda: window.draft_desk.keep(), "Ctrl+D")
     window.act_shelf = _action(
-        drafts, "&Draft shelf",
+        drafts, tr("&Draft shelf"),
         lambda: window.draft_desk.show_shelf(not window.shelf.isVisible()), "Ctrl+Shift+D",
     )  # fmt: skip
     window.act_shelf.setCheckable(True)
     drafts.addSeparator()
-    _action(drafts, "All drafts as &PDF…", window.draft_desk.choose_pages)
-    _action(drafts, "&Sweep a setting…", window.sweep_desk.open, "Ctrl+Shift+W")
+    _action(drafts, tr("All drafts as &PDF…"), window.draft_desk.choose_pages)
+    _action(drafts, tr("&Sweep a setting…"), window.sweep_desk.open, "Ctrl+Shift+W")
 
-    artwork = bar.addMenu("&Artwork")
-    _action(artwork, "&Paint and choose…", window.studio_desk.open, "Ctrl+J")
-    _action(artwork, "Pictures made &elsewhere…", window.studio_desk.open_elsewhere)
+    artwork = bar.addMenu(tr("&Artwork"))
+    _action(artwork, tr("&Paint and choose…"), window.studio_desk.open, "Ctrl+J")
+    _action(artwork, tr("Pictures made &elsewhere…"), window.studio_desk.open_elsewhere)
     artwork.addSeparator()
-    _action(artwork, "Drawing &template…", window.drawn_desk.open, "Ctrl+Shift+T")
-    _action(artwork, "Bring a drawing &back…", window.drawn_desk.open_back)
+    _action(artwork, tr("Drawing &template…"), window.drawn_desk.open, "Ctrl+Shift+T")
+    _action(artwork, tr("Bring a drawing &back…"), window.drawn_desk.open_back)
     artwork.addSeparator()
-    _action(artwork, "Pi&xel art…", window.pixels_desk.open, "Ctrl+Shift+P")
-    _action(artwork, "Begin pixel art &anew…", window.pixels_desk.begin)
+    _action(artwork, tr("Pi&xel art…"), window.pixels_desk.open, "Ctrl+Shift+P")
+    _action(artwork, tr("Begin pixel art &anew…"), window.pixels_desk.begin)
 
-    check = bar.addMenu("&Check")
+    check = bar.addMenu(tr("&Check"))
     desk = window.check_desk
-    _action(check, "&Images…", desk.choose_files, "Ctrl+K")
-    _action(check, "A &folder…", desk.choose_folder)
-    _action(check, "&Watch a folder…", desk.watch)
-    _action(check, "The &clipboard", desk.paste, "Ctrl+Shift+K")
-    window.act_region = _action(check, "A &rectangle of the bench", desk.drag_region)
-    _action(check, "Show the check &window", desk.open)
+    _action(check, tr("&Images…"), desk.choose_files, "Ctrl+K")
+    _action(check, tr("A &folder…"), desk.choose_folder)
+    _action(check, tr("&Watch a folder…"), desk.watch)
+    _action(check, tr("The &clipboard"), desk.paste, "Ctrl+Shift+K")
+    window.act_region = _action(check, tr("A &rectangle of the bench"), desk.drag_region)
+    _action(check, tr("Show the check &window"), desk.open)
     check.addSeparator()
-    _action(check, "&Mend a picture…", window.mend_desk.open, "Ctrl+M")
+    _action(check, tr("&Mend a picture…"), window.mend_desk.open, "Ctrl+M")
     check.addSeparator()
-    _action(check, "&Link desk…", window.links_desk.open, "Ctrl+L")
-    window.act_phone = _action(check, "&Phone test…", desk.phone_test, "Ctrl+T")
+    _action(check, tr("&Link desk…"), window.links_desk.open, "Ctrl+L")
+    window.act_phone = _action(check, tr("&Phone test…"), desk.phone_test, "Ctrl+T")
     check.addSeparator()
-    window.act_trials = _action(check, "Edit the &trials…", window.proof.edit)
+    window.act_trials = _action(check, tr("Edit the &trials…"), window.proof.edit)
 
-    help_menu = bar.addMenu("&Help")
-    _action(help_menu, "&Find an action…", window.help.find_action, "F3")
-    _action(help_menu, "&Handbook", window.help.show_handbook, keys.HelpContents)
-    _action(help_menu, "&Keys", window.help.show_keys, "Ctrl+F1")
-    _action(help_menu, "&Tour in five steps", window.help.begin_tour)
+    help_menu = bar.addMenu(tr("&Help"))
+    _action(help_menu, tr("&Find an action…"), window.help.find_action, "F3")
+    _action(help_menu, tr("&Handbook"), window.help.show_handbook, keys.HelpContents)
+    _action(help_menu, tr("&Keys"), window.help.show_keys, "Ctrl+F1")
+    _action(help_menu, tr("&Tour in five steps"), window.help.begin_tour)
     help_menu.addSeparator()
     _demo_menus(window, help_menu)
     help_menu.addSeparator()
-    _action(help_menu, "&About Nimble Tile", lambda: about(window))
+    _action(help_menu, tr("&About Nimble Tile"), lambda: about(window))
 
     for index in range(len(window.ladder.rungs)):
         shortcut = QShortcut(QKeySequence(str(index + 1)), window)
@@ -209,12 +216,12 @@ def _demo_menus(window: MenuWindow, menu: QMenu) -> None:
     """The demo pieces, and the pictures that ship, to try things on."""
     from nimble_tile.demo import ARTWORKS, PIECE_TITLES
 
-    pieces = menu.addMenu("Open a &demo piece")
+    pieces = menu.addMenu(tr("Open a &demo piece"))
     window.demo_actions = {
         name: _action(pieces, title, lambda n=name: window.files.open_demo(n))
         for name, title in PIECE_TITLES.items()
     }
-    pictures = menu.addMenu("Bring in a demo &picture")
+    pictures = menu.addMenu(tr("Bring in a demo &picture"))
     window.artwork_actions = {
         name: _action(pictures, title, lambda n=name: window.files.bring_artwork(n))
         for name, (_, title) in ARTWORKS.items()
@@ -232,7 +239,7 @@ def _action(menu, text: str, slot, keys=None) -> QAction:
 def about(window: MenuWindow) -> None:
     """What this is, and under which licences."""
     box = QMessageBox(window)
-    box.setWindowTitle("About Nimble Tile")
+    box.setWindowTitle(tr("About Nimble Tile"))
     box.setIconPixmap(QApplication.windowIcon().pixmap(64, 64))
     box.setText(
         f"<p><b>Nimble Tile {__version__}</b></p>"
@@ -260,14 +267,14 @@ def offer_lenses(window: MenuWindow, piece: Piece) -> None:
         button = window.foot.lens.button(lens)
         for control in (button, window.lens_actions[lens]):
             control.setEnabled(there)
-        button.setToolTip(told if there else "There is no picture yet")
+        button.setToolTip(told if there else tr("There is no picture yet"))
         if not there and window.bench.lens is lens:
             window.sight.look_through(Lens.FINISHED)
     steers = there and piece.code.steer != "off"
     for control in (window.foot.lens.button(Lens.STEERING), window.lens_actions[Lens.STEERING]):
         control.setEnabled(steers)
         told = next(told for lens, _, told in LENSES if lens is Lens.STEERING)
-        control.setToolTip(told if steers else "The code is not steered; see rung 2, Symbol")
+        control.setToolTip(told if steers else tr("The code is not steered; see rung 2, Symbol"))
     if not steers and window.bench.lens is Lens.STEERING:
         window.sight.look_through(Lens.FINISHED)
     for control in (window.foot.split, window.act_split):

@@ -15,6 +15,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QApplication, QFrame, QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
+from nimble_tile.core.language import tr, within
 from nimble_tile.core.picture.placing import centred_square
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Piece
@@ -255,11 +256,11 @@ class Window(QMainWindow):
             desk.follow(piece)
         self.ladder.show_piece(piece, self.answer.shown)
         for action, label, name in (
-            (self.act_undo, "&Undo", self.session.undo_name),
-            (self.act_redo, "&Redo", self.session.redo_name),
+            (self.act_undo, tr("&Undo"), self.session.undo_name),
+            (self.act_redo, tr("&Redo"), self.session.redo_name),
         ):
             action.setEnabled(name is not None)
-            action.setText(f"{label}: {name[0].lower()}{name[1:]}" if name else label)
+            action.setText(f"{label}: {within(name)}" if name else label)
         offer_lenses(self, piece)
         self._stale()
         self.engine.submit(piece)
@@ -292,8 +293,8 @@ class Window(QMainWindow):
         if shown.rendering is not None:
             code, module = print_size(piece, shown)
             self.band.show_print(
-                f"{code:.0f} mm at {piece.finish.dpi} dpi",
-                f"{module:.2f} mm a module",
+                tr("{code:.0f} mm at {dpi} dpi", code=code, dpi=piece.finish.dpi),
+                tr("{module:.2f} mm a module", module=module),
                 code < SMALLEST_PRINT,
                 code,
             )
@@ -328,7 +329,9 @@ class Window(QMainWindow):
 
     def _broke(self, ticket: int, what: str) -> None:
         if self._newest(ticket):
-            self.notice.say(f"The piece could not be worked out ({what}). Undo the last change.")
+            self.notice.say(
+                tr("The piece could not be worked out ({what}). Undo the last change.", what=what)
+            )
 
     # From room to room -------------------------------------------------------
 
@@ -415,11 +418,13 @@ class Window(QMainWindow):
 
     def dropEvent(self, event: QDropEvent) -> None:
         event.acceptProposedAction()
-        self.files.take_mime(event.mimeData(), "What was dropped is not a picture or a project.")
+        self.files.take_mime(
+            event.mimeData(), tr("What was dropped is not a picture or a project.")
+        )
 
     def _title(self) -> None:
-        mark = " (unsaved changes)" if self.session.unsaved else ""
-        self.setWindowTitle(f"{self.session.name}{mark} – Nimble Tile")
+        mark = tr(" (unsaved changes)") if self.session.unsaved else ""
+        self.setWindowTitle(tr("{name}{mark} – Nimble Tile", name=self.session.name, mark=mark))
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)

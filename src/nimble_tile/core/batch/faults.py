@@ -9,6 +9,7 @@ from nimble_tile.core.batch.names import Pattern
 from nimble_tile.core.batch.rows import Row
 from nimble_tile.core.batch.run import Order
 from nimble_tile.core.errors import MessageError, UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.symbol.encode import encode
 
 LOOKED_UP = ("picture", "logo", "matter")
@@ -39,7 +40,7 @@ def faults(
         first = names.setdefault(name.casefold(), row.number)
         wrong = row.fault
         if not wrong and first != row.number:
-            wrong = f"Its file would be that of row {first}, {name}."
+            wrong = tr("Its file would be that of row {first}, {name}.", first=first, name=name)
         yield row, name, wrong or _wrong(row, order, asker)
 
 
@@ -50,7 +51,7 @@ def _wrong(row: Row, order: Order, asker: Asker) -> str:
             path = settings.pop(name, None)
             known = path is None or (name == "matter" and not (order.tables / path).exists())
             if not known and not (order.tables / path).is_file():
-                return f"There is no file {path}."
+                return tr("There is no file {path}.", path=path)
         piece = asker.piece(row.message, settings, order.base)
         encode(piece.message, piece.code)
     except MessageError as error:

@@ -8,6 +8,7 @@ from pathlib import PurePath
 
 from nimble_tile.core.batch.rows import Row
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.output.export import format_of
 from nimble_tile.core.output.formats import SUFFIX
 
@@ -39,7 +40,10 @@ class Pattern:
     def __init__(self, text: str = USUAL, suffix: str = ".png") -> None:
         text = text.strip()
         if PurePath(text).name != text or not text:
-            raise UserError(f"“{text[:60]}” is no pattern of file names.", "Leave out the folder.")
+            raise UserError(
+                tr("“{text}” is no pattern of file names.", text=text[:60]),
+                tr("Leave out the folder."),
+            )
         self.suffix = suffix
         for ending in (*SUFFIX.values(), ".jpeg", ".tiff"):
             if text.lower().endswith(ending):
@@ -48,11 +52,13 @@ class Pattern:
         for name in _FIELD.findall(text):
             if name not in ("name", "message") and not _ROW.fullmatch(name):
                 raise UserError(
-                    f"“{{{name[:30]}}}” is no field of a file name.",
-                    "Fields: {row}, {row:5}, {name}, {message}.",
+                    tr("“{{{name}}}” is no field of a file name.", name=name[:30]),
+                    tr("Fields: {row}, {row:5}, {name}, {message}."),
                 )
         if not _FIELD.search(text):
-            raise UserError("Every file would have the same name.", "Put {row} or {name} into it.")
+            raise UserError(
+                tr("Every file would have the same name."), tr("Put {row} or {name} into it.")
+            )
         self.text = text
 
     @property
@@ -72,7 +78,7 @@ class Pattern:
             return plain(row.message)
 
         made = _FIELD.sub(value, self.text)
-        made = plain(made, LONGEST) or f"row {row.number}"
+        made = plain(made, LONGEST) or tr("row {number}", number=row.number)
         return made + self.suffix
 
 

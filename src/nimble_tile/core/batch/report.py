@@ -10,10 +10,12 @@ from pathlib import Path
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
+from nimble_tile.core import language
 from nimble_tile.core.batch.run import Order, finished
 from nimble_tile.core.batch.work import Done
 from nimble_tile.core.errors import OutputError
 from nimble_tile.core.files import write_atomically
+from nimble_tile.core.language import tr
 from nimble_tile.core.scan.verdict import STATE_WORDS
 
 CSV_NAME = "report.csv"
@@ -71,10 +73,10 @@ def _contact_sheets(folder: Path, rows: Sequence[Done]) -> list[Path]:
     pages = max(1, -(-len(rows) // PAGE))
     links = [f"contact-{number + 1:03}.html" for number in range(pages)]
     wrong = [done for done in rows if not done.scans]
-    told = f"{len(rows)} rows, {len(rows) - len(wrong)} of them scan."
+    told = tr("{rows} rows, {rows2} of them scan.", rows=len(rows), rows2=len(rows) - len(wrong))
     if wrong:
-        told += " Those that do not: " + ", ".join(str(done.row) for done in wrong[:40])
-        told += "." if len(wrong) <= 40 else f" and {len(wrong) - 40} more."
+        told += tr(" Those that do not: ") + ", ".join(str(done.row) for done in wrong[:40])
+        told += "." if len(wrong) <= 40 else tr(" and {wrong} more.", wrong=len(wrong) - 40)
     for old in folder.glob("contact-[0-9][0-9][0-9].html"):
         if old.name not in links:
             old.unlink(missing_ok=True)
@@ -82,7 +84,8 @@ def _contact_sheets(folder: Path, rows: Sequence[Done]) -> list[Path]:
     for number, name in enumerate(links):
         part = rows[number * PAGE : (number + 1) * PAGE]
         text = _template().render(
-            title=f"{folder.resolve().name}: contact sheet", told=told, page=number + 1,
+            title=tr("{name}: contact sheet",
+                     name=folder.resolve().name), told=told, page=number + 1,
             pages=pages, links=links, words=STATE_WORDS,
             rows=[{**vars(done), "scans": done.scans, "message": done.message[:120],
                    "shown": done.file.lower().endswith(SHOWN)} for done in part],
@@ -101,4 +104,5 @@ def _template():
         loader=PackageLoader("nimble_tile", "assets/reports"), autoescape=True,
         undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True,
     )  # fmt: skip
+    made.globals |= language.SAID
     return made.get_template("contact.html")

@@ -22,6 +22,7 @@ from typing import Any
 from nimble_tile.core.asked import SETTINGS
 from nimble_tile.core.errors import PictureError, UserError, file_error
 from nimble_tile.core.foreign import apart
+from nimble_tile.core.language import tr
 
 MOST_BYTES = 256 << 20
 """Bytes of a table that are read at most."""
@@ -86,13 +87,23 @@ def rows_in(path: Path) -> Iterator[Row]:
     path = Path(path)
     suffix = path.suffix.lower()
     if suffix not in TABLES:
-        raise UserError(f"{path.name} is no table.", "Give a CSV file or an .xlsx spreadsheet.")
+        raise UserError(
+            tr("{name} is no table.", name=path.name),
+            tr("Give a CSV file or an .xlsx spreadsheet."),
+        )
     try:
         size = path.stat().st_size
     except OSError as error:
         raise file_error(UserError, "read", path, error) from error
     if size > MOST_BYTES:
-        raise UserError(f"{path.name} is larger than {MOST_BYTES >> 20} MiB.", "Divide it.")
+        raise UserError(
+            tr(
+                "{name} is larger than {most_bytes} MiB.",
+                name=path.name,
+                most_bytes=MOST_BYTES >> 20,
+            ),
+            tr("Divide it."),
+        )
     if suffix in SPREADSHEETS:
         try:
             text = spreadsheet_as_csv(path.read_bytes(), path.name)
@@ -107,7 +118,8 @@ def rows_in(path: Path) -> Iterator[Row]:
         raise file_error(UserError, "read", path, error) from error
     except UnicodeDecodeError as error:
         raise UserError(
-            f"{path.name} is not written in UTF-8 (byte {error.start}).", "Save it as UTF-8."
+            tr("{name} is not written in UTF-8 (byte {start}).", name=path.name, start=error.start),
+            tr("Save it as UTF-8."),
         ) from error
 
 
@@ -123,9 +135,15 @@ def as_rows(entries: Iterable[Mapping[str, Any]]) -> Iterator[Row]:
         values = {str(key).replace("-", "_"): _as_text(value) for key, value in entry.items()}
         unknown = [name for name in values if name not in OWN and name not in SETTINGS]
         if unknown:
-            raise UserError(f"Row {number} has “{unknown[0][:40]}”, which is no setting.")
+            raise UserError(
+                tr(
+                    "Row {number} has “{unknown}”, which is no setting.",
+                    number=number,
+                    unknown=unknown[0][:40],
+                )
+            )
         message, name = values.pop("message", ""), values.pop("name", "")
-        fault = "" if message.strip() else "It has no message."
+        fault = "" if message.strip() else tr("It has no message.")
         yield Row(number, message, name, {k: v for k, v in values.items() if v}, fault)
 
 
@@ -153,28 +171,44 @@ def _rows(table: Iterator[Sequence[str]], name: str) -> Iterator[Row]:
         for cells in table:
             number += 1
             if number > MOST_ROWS:
-                raise UserError(f"{name} has more than {MOST_ROWS} rows.", "Divide it.")
+                raise UserError(
+                    tr("{name} has more than {most_rows} rows.", name=name, most_rows=MOST_ROWS),
+                    tr("Divide it."),
+                )
             if not any(cell.strip() for cell in cells):
                 continue
             yield _row(number, columns, cells)
     except csv.Error as error:
-        raise UserError(f"{name} is damaged ({error}).", "Save it again as CSV.") from error
+        raise UserError(
+            tr("{name} is damaged ({error}).", name=name, error=error), tr("Save it again as CSV.")
+        ) from error
 
 
 def _columns(head: Sequence[str], name: str) -> list[str]:
     columns = [cell.strip().lower().replace("-", "_").replace(" ", "_") for cell in head]
     if len(columns) > MOST_COLUMNS:
-        raise UserError(f"{name} has more than {MOST_COLUMNS} columns.", "Leave some out.")
+        raise UserError(
+            tr(
+                "{name} has more than {most_columns} columns.", name=name, most_columns=MOST_COLUMNS
+            ),
+            tr("Leave some out."),
+        )
     if "message" not in columns:
-        raise UserError(f"{name} has no column “message”.", "Name the columns in its first line.")
+        raise UserError(
+            tr("{name} has no column “message”.", name=name),
+            tr("Name the columns in its first line."),
+        )
     twice = sorted({c for c in columns if c and columns.count(c) > 1})
     if twice:
-        raise UserError(f"{name} has the column “{twice[0]}” twice.", "Leave one out.")
+        raise UserError(
+            tr("{name} has the column “{twice}” twice.", name=name, twice=twice[0]),
+            tr("Leave one out."),
+        )
     for own in columns:
         if own and own not in OWN and own not in SETTINGS:
             raise UserError(
-                f"{name} has a column “{own[:40]}”, which is no setting.",
-                "Columns: message, name, and the options of make.",
+                tr("{name} has a column “{own}”, which is no setting.", name=name, own=own[:40]),
+                tr("Columns: message, name, and the options of make."),
             )
     return columns
 
@@ -185,17 +219,17 @@ def _row(number: int, columns: Sequence[str], cells: Sequence[str]) -> Row:
     name = values.pop("name", "").strip()
     fault = ""
     if not message.strip():
-        fault = "It has no message."
+        fault = tr("It has no message.")
     elif len(cells) > len(columns) and any(cell.strip() for cell in cells[len(columns) :]):
-        fault = "It has more cells than there are columns."
+        fault = tr("It has more cells than there are columns.")
     elif max(len(cell) for cell in cells) > MOST_CELL:
-        fault = f"A cell has more than {MOST_CELL} characters."
+        fault = tr("A cell has more than {most_cell} characters.", most_cell=MOST_CELL)
         message, values = message[:MOST_CELL], {}
     return Row(number, message, name, values, fault)
 
 
 @apart(SHEET_LIMIT)
-def spreadsheet_as_csv(data: bytes, name: str = "The spreadsheet") -> str:
+def spreadsheet_as_csv(data: bytes, name: str = tr("The spreadsheet")) -> str:
     """The first sheet of a spreadsheet as CSV text; `PictureError` where it cannot be read."""
     import openpyxl
 
@@ -207,14 +241,18 @@ def spreadsheet_as_csv(data: bytes, name: str = "The spreadsheet") -> str:
         sheet.reset_dimensions()  # what a file says of its size may be wrong
         for number, row in enumerate(sheet.iter_rows(values_only=True)):
             if number > MOST_ROWS or out.tell() > MOST_BYTES:
-                raise PictureError(f"{name} is too large.", "Divide it.")
+                raise PictureError(tr("{name} is too large.", name=name), tr("Divide it."))
             writer.writerow([_as_text(value) for value in row[:MOST_COLUMNS]])
     except PictureError:
         raise
     except Exception as error:  # the reader throws anything on damaged files
         raise PictureError(
-            f"{name} cannot be read as a spreadsheet ({type(error).__name__}).",
-            "Save it again, or as CSV.",
+            tr(
+                "{name} cannot be read as a spreadsheet ({name2}).",
+                name=name,
+                name2=type(error).__name__,
+            ),
+            tr("Save it again, or as CSV."),
         ) from error
     return out.getvalue()
 

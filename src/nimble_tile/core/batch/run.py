@@ -23,6 +23,7 @@ from nimble_tile.core.batch.rows import Row
 from nimble_tile.core.batch.work import JOURNALS, Done, Task, make_rows
 from nimble_tile.core.errors import OutputError, file_error
 from nimble_tile.core.files import write_atomically
+from nimble_tile.core.language import tr
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Message, Piece
 from nimble_tile.core.project.archive import save
@@ -127,12 +128,16 @@ def prepare(order: Order, resume: bool) -> dict[int, Done]:
         raise file_error(OutputError, "use", order.folder, error) from error
     if there and not resume:
         raise OutputError(
-            f"{order.folder} holds an earlier batch.", "Resume it, or choose another folder."
+            tr("{folder} holds an earlier batch.", folder=order.folder),
+            tr("Resume it, or choose another folder."),
         )
     if there and known != order.key:
         raise OutputError(
-            f"{order.folder} holds a batch of another look, size or file name pattern.",
-            "Choose another folder.",
+            tr(
+                "{folder} holds a batch of another look, size or file name pattern.",
+                folder=order.folder,
+            ),
+            tr("Choose another folder."),
         )
     if there:
         return {number: done for number, done in finished(order).items() if done.scans}
@@ -262,7 +267,8 @@ def run(
             first = names.setdefault(name.casefold(), row.number)
             if first != row.number:
                 row = Row(row.number, row.message, row.name, row.settings,
-                          f"Its file would be that of row {first}, {name}.")  # fmt: skip
+                          tr("Its file would be that of row {first}, {name}.", first=first,
+                             name=name))  # fmt: skip
             old = known.get(row.number)
             if old is not None and old.key == row.key and old.file == name and not row.fault:
                 take(old, True)
@@ -355,7 +361,7 @@ class _Pool:
             else:
                 given_up.append(
                     Done(row.number, row.key, row.name, row.message, task.file,
-                         why="Its worker ended without an answer, several times.")
+                         why=tr("Its worker ended without an answer, several times."))
                 )  # fmt: skip
         return given_up
 

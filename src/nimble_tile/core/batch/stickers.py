@@ -12,6 +12,7 @@ from nimble_tile.core.batch.run import Order, finished
 from nimble_tile.core.batch.work import Done
 from nimble_tile.core.errors import OutputError, PictureError
 from nimble_tile.core.files import write_atomically
+from nimble_tile.core.language import tr
 from nimble_tile.core.output.page import POINTS, PagePlan, plan_page
 from nimble_tile.core.output.press import page_boxes
 from nimble_tile.core.output.vector import pdf_pages
@@ -64,15 +65,15 @@ def write_stickers(
     """
     rows = [done for _, done in sorted(finished(order).items()) if done.scans]
     if not rows:
-        raise OutputError("No row of the batch scans: there is nothing to lay on sheets.")
+        raise OutputError(tr("No row of the batch scans: there is nothing to lay on sheets."))
     first = _pixels(order.folder / rows[0].file)
     height, width = first.shape[:2]
     # As many pixels an inch as make the longer side so many millimetres.
     dpi = max(width, height) / mm * MM_PER_INCH
     if dpi < SMALLEST:
         raise OutputError(
-            f"At {mm:g} mm the pieces have only {dpi:.0f} pixels an inch.",
-            "Make the batch larger, or the stickers smaller.",
+            tr("At {mm:g} mm the pieces have only {dpi:.0f} pixels an inch.", mm=mm, dpi=dpi),
+            tr("Make the batch larger, or the stickers smaller."),
         )
     finish = Finish(dpi=300, sheet=sheet, marks=marks, gap=gap)
     size = tuple(round(side / dpi * 300) for side in (width, height))
@@ -130,7 +131,8 @@ def _pixels(path: Path) -> np.ndarray:
         return open_picture.here(read_file(path), path.name).over("#ffffff")
     except PictureError as error:
         raise OutputError(
-            f"{path.name} cannot be laid on a sheet.", "Make the batch as PNG, JPEG, SVG or PDF."
+            tr("{name} cannot be laid on a sheet.", name=path.name),
+            tr("Make the batch as PNG, JPEG, SVG or PDF."),
         ) from error
 
 

@@ -18,6 +18,7 @@ from typing import Any
 
 from nimble_tile.core.batch.rows import Row
 from nimble_tile.core.errors import Stopped, UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
 
 JOURNALS = "journal"
@@ -190,7 +191,13 @@ def _one_row(task: Task) -> Done:
     except Stopped:
         raise
     except Exception as error:  # one row must not end the others
-        found = {"why": f"Something went wrong inside ({type(error).__name__}: {error})."[:300]}
+        found = {
+            "why": tr(
+                "Something went wrong inside ({name}: {error}).",
+                name=type(error).__name__,
+                error=error,
+            )[:300]
+        }
     done = Done(**known, **found, seconds=round(time.perf_counter() - begun, 4))
     _note(done, task)
     return done
@@ -223,7 +230,7 @@ def _written(task: Task, piece: Piece, bench: _Bench) -> dict[str, Any]:
     why = ""
     if not verdict.scans:
         reasons = [f"{reason.text} {reason.way_out}".strip() for reason in verdict.reasons]
-        why = " ".join(["It does not scan.", *reasons])
+        why = " ".join([tr("It does not scan."), *reasons])
     return {
         "state": verdict.state, "why": why,
         "read": tuple(mark.name for mark in verdict.marks if mark.right(verdict.expected)),

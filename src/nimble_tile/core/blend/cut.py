@@ -21,9 +21,10 @@ import numpy as np
 
 from nimble_tile.core.blend.compose import toned
 from nimble_tile.core.blend.plan import Plan
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Blend
 
-GUARANTEE = (
+GUARANTEE = tr(
     "The grey of the motif in light modules, and the paleness of dark ones, are the most at "
     "which all but one in forty modules keep their margin against a modelled reader."
 )

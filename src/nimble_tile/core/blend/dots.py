@@ -15,9 +15,10 @@ from nimble_tile.core.blend import tone
 from nimble_tile.core.blend.bands import Bands, bands
 from nimble_tile.core.blend.compose import toned
 from nimble_tile.core.blend.plan import Plan
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Blend, Dots
 
-GUARANTEE = (
+GUARANTEE = tr(
     "The middle of every module keeps a reflectance of its own, at strength 1 nearly black "
     "or white, whatever the picture is; between the dots only a mild tone is asked for."
 )

@@ -26,6 +26,7 @@ from nimble_tile.core.blend import eye, rims
 from nimble_tile.core.blend.bands import LOCAL
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import by_strength
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Blend
 from nimble_tile.core.symbol.anatomy import Part
 
@@ -116,7 +117,7 @@ QUICK_ROUNDS = 10
 DENSE = 100
 """Modules a side, quiet zone included, from which only three cells a module are solved."""
 
-GUARANTEE = (
+GUARANTEE = tr(
     "Tones are moved together so that the picture stays as alike as readers let it; at 0.7 "
     "readers pass nine of ten frames that the usual code passes on sample photographs."
 )

@@ -17,10 +17,11 @@ import numpy as np
 
 from nimble_tile.core.blend.compose import toned
 from nimble_tile.core.blend.plan import Plan
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Blend
 from nimble_tile.core.symbol.anatomy import Part
 
-GUARANTEE = (
+GUARANTEE = tr(
     "The cells in the middle of every module, and the majority of all its cells, have the "
     "module's value; function patterns are whole."
 )

@@ -10,9 +10,10 @@ import numpy as np
 from nimble_tile.core.blend.compose import toned
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.quiet import strips
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Blend
 
-GUARANTEE = (
+GUARANTEE = tr(
     "Where the picture is printed, its tones are pressed to one side of mid grey from "
     "strength 0.5, and the other modules carry the plain colour of the look."
 )

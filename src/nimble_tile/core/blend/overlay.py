@@ -17,6 +17,7 @@ import numpy as np
 from nimble_tile.core.blend.compose import with_quiet_zone
 from nimble_tile.core.blend.modes import MODES, SEPARABLE
 from nimble_tile.core.blend.plan import Plan
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Blend
 
 PART_PIXELS = 262_144
@@ -26,7 +27,7 @@ processors busy, few enough to need little memory."""
 MOST_LEVELS = 3
 """Different opacities up to which the square is laid once with each."""
 
-GUARANTEE = (
+GUARANTEE = tr(
     "In black on white and normal mode every module keeps its side of mid grey once the "
     "strength is above one half. Other modes guarantee nothing: multiply never lightens, "
     "screen never darkens."

@@ -21,9 +21,10 @@ from nimble_tile.core.blend.colour import move_luma
 from nimble_tile.core.blend.compose import toned
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.quiet import strips
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Blend, Strokes
 
-GUARANTEE = (
+GUARANTEE = tr(
     "Each stroke's colour keeps its module's band with more margin than tone does, and ends "
     "before a module of the other kind; the middle of each module is held."
 )

@@ -12,6 +12,7 @@ import numpy as np
 from nimble_tile.core.blend.bands import bands
 from nimble_tile.core.blend.compose import toned
 from nimble_tile.core.blend.plan import Plan
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Blend
 
 CENTRE_SPOT = (0.34, 0.16)
@@ -27,7 +28,7 @@ the rest is made by limiting what sticks out of the band."""
 GRAIN = 8
 """Cells a module in which the bands are drawn before scaling to pixels."""
 
-GUARANTEE = (
+GUARANTEE = tr(
     "From strength 0.6 the middle of every dark module lies below, and that of every light "
     "module above, the tone of its surroundings by a margin that readers need."
 )

@@ -11,6 +11,7 @@ from nimble_tile.core.caption import fonts, surround
 from nimble_tile.core.caption.curves import Guide, flattened, on_guide
 from nimble_tile.core.caption.surround import Lengths
 from nimble_tile.core.laid.items import Bounds, Item, Shape, together
+from nimble_tile.core.language import tr
 from nimble_tile.core.symbol.looks.paths import Path, joined
 
 ABOVE, BELOW = 0.74, 0.24
@@ -95,12 +96,14 @@ def block_of(caption: Caption, side: int) -> TextBlock:
         paths.append(scaled.moved(spare - width / 2, y))
     notes = []
     if not fonts.has_family(caption.font):
-        notes.append(f"The font {caption.font} is not installed here; another stands in.")
+        notes.append(
+            tr("The font {font} is not installed here; another stands in.", font=caption.font)
+        )
     elif any(line.stand_in for line in set_lines):
         name = caption.font or fonts.SHIPPED_FAMILY
-        notes.append(f"{name} lacks some letters; another font stands in.")
+        notes.append(tr("{name} lacks some letters; another font stands in.", name=name))
     if any(line.lost for line in set_lines):
-        notes.append("Some letters are in no font that is installed here.")
+        notes.append(tr("Some letters are in no font that is installed here."))
     return TextBlock(joined(paths), width, height, tuple(lines), tuple(notes))
 
 

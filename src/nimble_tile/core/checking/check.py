@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from nimble_tile.core.errors import Stopped
+from nimble_tile.core.language import tr
 from nimble_tile.core.message import kinds
 from nimble_tile.core.picture.placing import UNIT, Box
 from nimble_tile.core.picture.warping import mapped, matrix_to
@@ -133,7 +134,7 @@ def check(
     Stopped
         `stop` said so.
     """
-    tell("Looking for codes", 0.0)
+    tell(tr("Looking for codes"), 0.0)
     grey = to_grey(image)
     whole = judge(grey, bay, Given(expected), SMALLER_LOOKS)
     found = list(whole.found)
@@ -145,7 +146,7 @@ def check(
         if stop():
             raise Stopped
         share = 0.3 + 0.7 * index / len(found)
-        tell(f"Code {index + 1} of {len(found)}", share)
+        tell(tr("Code {index} of {found}", index=index + 1, found=len(found)), share)
         finding = _finding(image, grey, reading, bay, expected)
         if room is not None and trials and finding.symbol is not None:
             results = _tried(image, finding, len(found) == 1, room, trials, seed, stop)
@@ -153,7 +154,7 @@ def check(
             finding = replace(finding, results=results, verdict=settled)
         findings.append(finding)
     findings.sort(key=lambda f: (f.box[1], f.box[0]))
-    tell("Done", 1.0)
+    tell(tr("Done"), 1.0)
     return Checked((image.shape[1], image.shape[0]), tuple(findings), _told(whole, findings))
 
 

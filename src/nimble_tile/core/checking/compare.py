@@ -6,6 +6,8 @@ import unicodedata
 from dataclasses import dataclass
 from difflib import SequenceMatcher
 
+from nimble_tile.core.language import tr
+
 MOST_COMPARED = 20_000
 """Characters that are compared at most; a code holds 7,089."""
 
@@ -50,17 +52,24 @@ def in_words(stretches: tuple[Stretch, ...]) -> str:
         if stretch.kind == "same":
             place += len(stretch.wanted)
             continue
-        where = f"At character {place + 1}"
+        where = tr("At character {place}", place=place + 1)
         if stretch.kind == "missing":
-            told = f"{where} {_quoted(stretch.wanted)} is missing"
+            told = tr("{where} {quoted} is missing", where=where, quoted=_quoted(stretch.wanted))
         elif stretch.kind == "extra":
-            told = f"{where} there is {_quoted(stretch.read)} too many"
+            told = tr(
+                "{where} there is {quoted} too many", where=where, quoted=_quoted(stretch.read)
+            )
         else:
-            told = f"{where} it says {_quoted(stretch.read)} instead of {_quoted(stretch.wanted)}"
+            told = tr(
+                "{where} it says {quoted} instead of {quoted2}",
+                where=where,
+                quoted=_quoted(stretch.read),
+                quoted2=_quoted(stretch.wanted),
+            )
         more = sum(s.kind != "same" for s in stretches) - 1
-        return told + (f", and {more} more differences." if more > 1 else
-                       ", and one more difference." if more else ".")  # fmt: skip
-    return "Both texts are the same, character by character."
+        return told + (tr(", and {more} more differences.", more=more) if more > 1 else
+                       tr(", and one more difference.") if more else ".")  # fmt: skip
+    return tr("Both texts are the same, character by character.")
 
 
 def _quoted(text: str) -> str:

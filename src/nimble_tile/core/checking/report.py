@@ -18,10 +18,12 @@ from typing import Any
 import numpy as np
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
+from nimble_tile.core import language
 from nimble_tile.core.checking import compare
 from nimble_tile.core.checking.check import Checked, Finding
 from nimble_tile.core.errors import OutputError
 from nimble_tile.core.files import write_atomically
+from nimble_tile.core.language import tr, within
 from nimble_tile.core.phonelog import PhoneTest
 from nimble_tile.core.scan.verdict import STATE_WORDS
 from nimble_tile.core.trials.reach import percent
@@ -174,12 +176,9 @@ def _environment() -> Environment:
     )  # fmt: skip
     made.globals |= {"words": STATE_WORDS, "signs": _SIGNS, "states": _STATES, "facts": _facts,
                      "compared": compare.compare, "told": compare.in_words}  # fmt: skip
-    made.filters |= {"counted": _counted, "jpeg": _jpeg}
+    made.globals |= language.SAID
+    made.filters |= {"jpeg": _jpeg}
     return made
-
-
-def _counted(count: int, what: str) -> str:
-    return f"{count} {what}{'' if count == 1 else 's'}"
 
 
 def _facts(finding: Finding) -> list[tuple[str, str]]:
@@ -188,20 +187,28 @@ def _facts(finding: Finding) -> list[tuple[str, str]]:
     right, able = verdict.readers_right
     x, y, width, height = finding.box
     readers = (
-        f"{mark.name} {'read' if mark.read else 'did not'}" for mark in verdict.marks if mark.able
+        tr("{name} read", name=mark.name) if mark.read else tr("{name} did not", name=mark.name)
+        for mark in verdict.marks
+        if mark.able
     )
     rows = [
-        ("Readers", f"{right} of {able}: {', '.join(readers)}"),
-        ("Symbol", f"version {reading.version}-{reading.level}, mask {reading.mask}"
-         if reading.version else "not known"),
-        ("Place", f"{x:.0f}, {y:.0f}; {width:.0f} × {height:.0f} px"),
-        ("Spare", "not known" if verdict.spare is None else f"{verdict.spare:.0%}"),
-        ("Print grade", "not known" if quality is None else f"{quality.letter} (" + ", ".join(
-            f"{p.title.lower()} {p.letter}" for p in quality.parameters) + ")"),
+        (tr("Readers"), tr("{right} of {able}: {readers}", right=right, able=able,
+                           readers=', '.join(readers))),
+        (tr("Symbol"), tr("version {version}-{level}, mask {mask}", version=reading.version,
+                          level=reading.level, mask=reading.mask)
+         if reading.version else tr("not known")),
+        (tr("Place"), tr("{x:.0f}, {y:.0f}; {width:.0f} × {height:.0f} px", x=x, y=y, width=width,
+                         height=height)),
+        (tr("Spare"), tr("not known") if verdict.spare is None else f"{verdict.spare:.0%}"),
+        (tr("Print grade"),
+         tr("not known") if quality is None else f"{quality.letter} (" + ", ".join(
+            f"{within(p.title)} {p.letter}" for p in quality.parameters) + ")"),
     ]  # fmt: skip
     if finding.reach is not None:
-        rows.append(("Reach", f"{percent(finding.reach)} of what the usual code passes"))
-    return rows + [("Why", f"{r.text} {r.way_out}".strip()) for r in verdict.reasons]
+        rows.append(
+            (tr("Reach"), tr("{reach} of what the usual code passes", reach=percent(finding.reach)))
+        )
+    return rows + [(tr("Why"), f"{r.text} {r.way_out}".strip()) for r in verdict.reasons]
 
 
 def save(
@@ -224,8 +231,8 @@ def save(
         text = as_html(entries, expected, log)
     else:
         raise OutputError(
-            f"“{Path(path).name}” does not end in .html or .json.",
-            "Give the file one of these endings.",
+            tr("“{name}” does not end in .html or .json.", name=Path(path).name),
+            tr("Give the file one of these endings."),
         )
     data = text.encode("utf-8", "replace")
     write_atomically(Path(path), lambda file: file.write(data), OutputError, "write")

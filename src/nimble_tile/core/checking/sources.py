@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from nimble_tile.core.errors import PictureError
+from nimble_tile.core.language import tr
 from nimble_tile.core.picture.drawings import draw, kind_of, one_page, pages
 from nimble_tile.core.picture.opening import open_picture, read_file
 
@@ -62,10 +63,13 @@ def listed(path: Path) -> list[Path]:
             key=lambda p: p.name.lower(),
         )
     except OSError as error:
-        raise PictureError(f"The folder {path.name} cannot be read.", "Choose another.") from error
+        raise PictureError(
+            tr("The folder {name} cannot be read.", name=path.name), tr("Choose another.")
+        ) from error
     if len(found) > MOST_FILES:
         raise PictureError(
-            f"{path.name} holds {len(found)} images.", f"Choose a folder with {MOST_FILES} at most."
+            tr("{name} holds {found} images.", name=path.name, found=len(found)),
+            tr("Choose a folder with {most_files} at most.", most_files=MOST_FILES),
         )
     return found
 
@@ -100,13 +104,17 @@ def nth(sources: Callable[[], Iterable[Source]], number: int) -> Source:
     for at, source in enumerate(sources()):
         if at == number or source.image is None:
             return source
-    return Source("", error=PictureError("The image is no longer in its file.", "Check it again."))
+    return Source(
+        "", error=PictureError(tr("The image is no longer in its file."), tr("Check it again."))
+    )
 
 
 def _pages(data: bytes, path: Path) -> Iterator[Source]:
     count = pages(data, path.name)
     for index in range(min(count, MOST_PAGES)):
-        name = path.name if count == 1 else f"{path.name}, page {index + 1}"
+        name = (
+            path.name if count == 1 else tr("{name}, page {index}", name=path.name, index=index + 1)
+        )
         page = None if count == 1 else index
         try:
             alone = data if count == 1 else one_page(data, index, path.name)
@@ -114,8 +122,11 @@ def _pages(data: bytes, path: Path) -> Iterator[Source]:
         except PictureError as error:
             yield Source(name, path, page, error=error)
     if count > MOST_PAGES:
-        left = PictureError(f"{path.name} has {count} pages.", f"The first {MOST_PAGES} were read.")
-        yield Source(f"{path.name}, the rest", path, error=left)
+        left = PictureError(
+            tr("{name} has {count} pages.", name=path.name, count=count),
+            tr("The first {most_pages} were read.", most_pages=MOST_PAGES),
+        )
+        yield Source(tr("{name}, the rest", name=path.name), path, error=left)
 
 
 def _on_white(rgba: np.ndarray) -> np.ndarray:

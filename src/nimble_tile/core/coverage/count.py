@@ -8,6 +8,7 @@ import numpy as np
 
 from nimble_tile.core.coverage.hold import Hold, foresee
 from nimble_tile.core.laid.items import Item, Laid
+from nimble_tile.core.language import tr
 from nimble_tile.core.logo.lay import CLEARED_FROM, TOUCHED, under
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.judging import light_on_dark
@@ -153,11 +154,19 @@ def _explanation(area: float, under: tuple[int, ...], looked: Sample, symbol: Sy
     total = len(symbol.anatomy.bits_of)
     able = sum(looked.correctable)
     blocks = len(looked.correctable)
-    own = "each of its blocks must hold by itself" if blocks > 1 else "it is one block"
-    return (
-        f"Level {symbol.level} repairs {able} of {total} codewords ({able / total:.0%}), which is "
-        f"not {able / total:.0%} of the area: one wrong module spoils a codeword of eight, and "
-        f"{own}. Here {area:.1%} of the area spoil {sum(under)} codewords."
+    own = tr("each of its blocks must hold by itself") if blocks > 1 else tr("it is one block")
+    return tr(
+        "Level {level} repairs {able} of {total} codewords ({able2:.0%}), "
+        "which is not {able2:.0%} of the area: one wrong module spoils a "
+        "codeword of eight, and {own}. Here {area:.1%} of the area spoil "
+        "{under} codewords.",
+        level=symbol.level,
+        able=able,
+        total=total,
+        able2=able / total,
+        own=own,
+        area=area,
+        under=sum(under),
     )
 
 
@@ -165,35 +174,41 @@ def touched_patterns(touched: np.ndarray, symbol: Symbol) -> tuple[str, ...]:
     """Names of the function patterns that have touched modules (bool n × n)."""
     parts, n = symbol.anatomy.parts, symbol.side
     names = []
-    corners = (("top left", 0, 0), ("top right", 0, n - 7), ("bottom left", n - 7, 0))
+    corners = ((tr("top left"), 0, 0), (tr("top right"), 0, n - 7), (tr("bottom left"), n - 7, 0))
     for name, row, column in corners[:1] if symbol.micro else corners:
         if touched[row : row + 7, column : column + 7].any():
-            names.append(f"finder pattern at the {name}")
+            names.append(tr("finder pattern at the {name}", name=name))
         around = touched[max(0, row - 1) : row + 8, max(0, column - 1) : column + 8]
         edge = parts[max(0, row - 1) : row + 8, max(0, column - 1) : column + 8] == Part.SEPARATOR
         if (around & edge).any():
-            names.append(f"light border of the finder at the {name}")
+            names.append(tr("light border of the finder at the {name}", name=name))
     timing = parts == Part.TIMING
     line = 0 if symbol.micro else 6
     if (touched & timing)[line].any():
-        names.append("timing pattern across")
+        names.append(tr("timing pattern across"))
     if (touched & timing)[:, line].any():
-        names.append("timing pattern down")
+        names.append(tr("timing pattern down"))
     names += [
-        f"alignment pattern {_where(row, column, n)}"
+        tr("alignment pattern {where}", where=_where(row, column, n))
         for row, column in alignment_middles(symbol)
         if touched[row - 2 : row + 3, column - 2 : column + 3].any()
     ]
     if (touched & (parts == Part.FORMAT)).any():
-        names.append("format information")
+        names.append(tr("format information"))
     if (touched & (parts == Part.VERSION)).any():
-        names.append("version information")
+        names.append(tr("version information"))
     return tuple(names)
+
+
+_PLACES = (
+    (tr("at the top left"), tr("at the top"), tr("at the top right")),
+    (tr("at the left"), tr("in the middle"), tr("at the right")),
+    (tr("at the bottom left"), tr("at the bottom"), tr("at the bottom right")),
+)
 
 
 def _where(row: int, column: int, n: int) -> str:
     """Place of an alignment pattern in words."""
-    down = "top" if row < n / 3 else "bottom" if row > n * 2 / 3 else ""
-    across = "left" if column < n / 3 else "right" if column > n * 2 / 3 else ""
-    place = f"{down} {across}".strip()
-    return f"at the {place}" if place else "in the middle"
+    down = 0 if row < n / 3 else 2 if row > n * 2 / 3 else 1
+    across = 0 if column < n / 3 else 2 if column > n * 2 / 3 else 1
+    return _PLACES[down][across]

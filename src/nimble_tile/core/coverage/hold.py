@@ -16,6 +16,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.scan.sampling import (
     THRESHOLD_WINDOW,
@@ -120,8 +121,15 @@ def foresee(
     over = [(e - m, i) for i, (e, m) in enumerate(zip(errors, most, strict=True))]
     excess, index = max(over)
     if excess > 0:
-        which = f"Block {index + 1} has" if len(most) > 1 else "It has"
-        why.append(f"{which} {errors[index]} codewords spoiled and can correct {most[index]}.")
+        which = tr("Block {index} has", index=index + 1) if len(most) > 1 else tr("It has")
+        why.append(
+            tr(
+                "{which} {errors} codewords spoiled and can correct {most}.",
+                which=which,
+                errors=errors[index],
+                most=most[index],
+            )
+        )
     # A finder is large, so it is judged by the side of mid grey that it lies on.
     dented = plain <= NEAR_THRESHOLD
     why += _patterns(symbol, hurt, dented if touched is None else dented & touched)
@@ -131,10 +139,10 @@ def foresee(
 def _corners(symbol: Symbol) -> list[tuple[str, int, int]]:
     n = symbol.side
     if symbol.micro:
-        return [("the finder pattern", 0, 0)]
-    return [("the finder pattern at the top left", 0, 0),
-            ("the finder pattern at the top right", 0, n - 7),
-            ("the finder pattern at the bottom left", n - 7, 0)]  # fmt: skip
+        return [(tr("the finder pattern"), 0, 0)]
+    return [(tr("the finder pattern at the top left"), 0, 0),
+            (tr("the finder pattern at the top right"), 0, n - 7),
+            (tr("the finder pattern at the bottom left"), n - 7, 0)]  # fmt: skip
 
 
 def _patterns(symbol: Symbol, unsure: np.ndarray, dented: np.ndarray) -> list[str]:
@@ -147,7 +155,12 @@ def _patterns(symbol: Symbol, unsure: np.ndarray, dented: np.ndarray) -> list[st
         hurt = dented[rows, columns]
         border = parts[rows, columns] == Part.SEPARATOR
         if (hurt & ~border).any() or (hurt & border).sum() > NICKS:
-            why.append(f"{name[0].upper()}{name[1:]} or its light border is damaged.")
+            why.append(
+                tr(
+                    "{name} or its light border is damaged.",
+                    name=name[0].upper() + name[1:],
+                )
+            )
     formats = parts == Part.FORMAT
     if symbol.micro:
         copies = [formats]
@@ -156,6 +169,6 @@ def _patterns(symbol: Symbol, unsure: np.ndarray, dented: np.ndarray) -> list[st
         near[:9, :9] = True
         copies = [formats & near, formats & ~near]
     if min(int(unsure[copy].sum()) for copy in copies) > FORMAT_BITS:
-        why.append("The format information is spoiled in both copies."
-                   if len(copies) > 1 else "The format information is spoiled.")  # fmt: skip
+        why.append(tr("The format information is spoiled in both copies.")
+                   if len(copies) > 1 else tr("The format information is spoiled."))  # fmt: skip
     return why

@@ -14,6 +14,7 @@ from nimble_tile.core.additions import Logo
 from nimble_tile.core.coverage.scene import Scene, Tried, with_logo
 from nimble_tile.core.errors import MessageError, UserError
 from nimble_tile.core.laid.paint import painted
+from nimble_tile.core.language import tr
 from nimble_tile.core.logo.lay import COVER_CELLS, lay, under
 from nimble_tile.core.piece import Code, Piece
 from nimble_tile.core.render import Renderer
@@ -116,19 +117,19 @@ def largest(
 
     size = _last(keeps)
     if size is None:
-        return LogoFound(None, 0, None, "Here not even a small logo leaves so much spare.")
+        return LogoFound(None, 0, None, tr("Here not even a small logo leaves so much spare."))
     before = _readers(scene, index, bay)
     verdict = None
     for _ in range(MOST_LOOKS):
         made = put(piece, index, size=round(size, 4))
         verdict = _proved(renderer, made, bay)
         if before <= _right(verdict) and (verdict.spare or 0) >= spare:
-            told = f"The largest that holds here has {size:.0%} of the code's side."
+            told = tr("The largest that holds here has {size:.0%} of the code's side.", size=size)
             return LogoFound(made, verdict.spare or 0, verdict, told)
         size *= SHRINK
         if size < LEAST_SIZE:
             break
-    return LogoFound(None, 0, verdict, "The readers do not agree with any size here.")
+    return LogoFound(None, 0, verdict, tr("The readers do not agree with any size here."))
 
 
 def _last(keeps: Callable[[float], Tried | None]) -> float | None:
@@ -189,10 +190,18 @@ def best_place(
         verdict = _proved(renderer, made, bay)
         if before <= _right(verdict):
             left = verdict.spare or 0
-            enough = "" if left >= spare else f" That is less than the {spare:.0%} that you want."
-            told = f"The best place leaves {left:.0%} of the error correction.{enough}"
+            enough = (
+                ""
+                if left >= spare
+                else tr(" That is less than the {spare:.0%} that you want.", spare=spare)
+            )
+            told = tr(
+                "The best place leaves {left:.0%} of the error correction.{enough}",
+                left=left,
+                enough=enough,
+            )
             return LogoFound(made, left, verdict, told)
-    return LogoFound(None, 0, verdict, "A logo of this size holds nowhere on this code.")
+    return LogoFound(None, 0, verdict, tr("A logo of this size holds nowhere on this code."))
 
 
 def _footprint(scene: Scene, logo: Logo, index: int) -> tuple[np.ndarray, np.ndarray, int, int]:
@@ -286,7 +295,7 @@ def smallest_code(
     before = _readers(Scene(renderer, piece), index, bay)
     versions = range(first, min(40, first + MOST_VERSIONS) + 1)
     for done, version in enumerate(versions):
-        step(f"Trying version {version}", done / len(versions))
+        step(tr("Trying version {version}", version=version), done / len(versions))
         for level in "LMQH":
             # One mask will do for the search; the readers then see the best one.
             code = piece.code.model_copy(
@@ -303,9 +312,15 @@ def smallest_code(
             made = piece.model_copy(update={"code": code})
             verdict = _proved(renderer, made, bay)
             if before <= _right(verdict) and (verdict.spare or 0) >= spare:
-                told = f"Version {version} at level {level} bears a logo of this size."
+                told = tr(
+                    "Version {version} at level {level} bears a logo of this size.",
+                    version=version,
+                    level=level,
+                )
                 return LogoFound(made, verdict.spare or 0, verdict, told)
-    return LogoFound(None, 0, None, "No code of a sensible size bears this logo; make it smaller.")
+    return LogoFound(
+        None, 0, None, tr("No code of a sensible size bears this logo; make it smaller.")
+    )
 
 
 def _smallest_version(renderer: Renderer, piece: Piece) -> int:

@@ -19,6 +19,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nimble_tile.core.additions import Logo
+from nimble_tile.core.language import tr
 from nimble_tile.core.look import rgb
 from nimble_tile.core.picture.warping import mapped, matrix_to
 from nimble_tile.core.rendering import Rendering
@@ -78,12 +79,12 @@ class MarkerView:
 
 
 VIEWS = (
-    MarkerView("straight on"),
-    MarkerView("from farther away", scale=0.6),
-    MarkerView("tilted by 25°", tilt=25),
-    MarkerView("turned by 30°", turn=30, scale=0.72),
-    MarkerView("slightly out of focus", blur=1.4),
-    MarkerView("in dim light", light=0.35, noise=6),
+    MarkerView(tr("straight on")),
+    MarkerView(tr("from farther away"), scale=0.6),
+    MarkerView(tr("tilted by 25°"), tilt=25),
+    MarkerView(tr("turned by 30°"), turn=30, scale=0.72),
+    MarkerView(tr("slightly out of focus"), blur=1.4),
+    MarkerView(tr("in dim light"), light=0.35, noise=6),
 )
 
 
@@ -148,27 +149,54 @@ class Tracking:
         """The answer in words, on marker and code together."""
         found = sum(sight.found for sight in self.sights)
         total = len(self.sights)
-        code = f"the code is read in {self._read}"
+        code = tr("the code is read in {read}", read=self._read)
         if self.tracks and not self.reads:
-            why = "the marker leaves the code too little; make it smaller or raise the level"
-            return f"The marker is found in {found} of {total} views, but {code}: {why}."
+            why = tr("the marker leaves the code too little; make it smaller or raise the level")
+            return tr(
+                "The marker is found in {found} of {total} views, but {code}: {why}.",
+                found=found,
+                total=total,
+                code=code,
+                why=why,
+            )
         if self.tracks:
-            return f"The marker is found in {found} of {total} views, {code}: they get along."
+            return tr(
+                "The marker is found in {found} of {total} views, {code}: they get along.",
+                found=found,
+                total=total,
+                code=code,
+            )
         if self.features < LEAST_FEATURES:
-            why = f"it shows only {self.features} features; make it larger or choose a busier one"
+            why = tr(
+                "it shows only {features} features; make it larger or choose a busier one",
+                features=self.features,
+            )
         elif self.spread < LEAST_SPREAD:
-            why = "its features lie close together; a viewer needs them all over the picture"
+            why = tr("its features lie close together; a viewer needs them all over the picture")
         else:
-            why = "too little of it is left; give it more room or lift it off the modules"
-        return f"The marker is found in {found} of {total} views, {code}: {why}."
+            why = tr("too little of it is left; give it more room or lift it off the modules")
+        return tr(
+            "The marker is found in {found} of {total} views, {code}: {why}.",
+            found=found,
+            total=total,
+            code=code,
+            why=why,
+        )
 
     @property
     def detail(self) -> str:
         """Numbers, view by view."""
-        lines = [f"{self.features} features over {self.spread:.0%} of it"]
+        lines = [
+            tr(
+                "{features} features over {spread:.0%} of it",
+                features=self.features,
+                spread=self.spread,
+            )
+        ]
         lines += [
-            f"{s.name}: {s.inliers} of {s.matches} matches agree, {s.read} of {self.readers} "
-            "readers" for s in self.sights
+            tr("{name}: {inliers} of {matches} matches agree, {read} of {readers} "
+               "readers", name=s.name, inliers=s.inliers, matches=s.matches, read=s.read,
+               readers=self.readers) for s in self.sights
         ]  # fmt: skip
         return "\n".join(lines)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from nimble_tile.core.errors import PictureError
+from nimble_tile.core.language import tr
 from nimble_tile.core.picture import warping
 from nimble_tile.core.picture.placing import corners, region_on
 from nimble_tile.core.piece import Piece, Region
@@ -63,4 +64,6 @@ def with_room(renderer: Renderer, piece: Piece) -> Piece:
                 update={"picture": piece.picture.model_copy(update={"region": moved})}
             )
         share *= 0.94
-    raise PictureError("There is no room for this frame on the picture.", "Extend the picture.")
+    raise PictureError(
+        tr("There is no room for this frame on the picture."), tr("Extend the picture.")
+    )

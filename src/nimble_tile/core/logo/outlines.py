@@ -16,6 +16,7 @@ import numpy as np
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.foreign import apart
 from nimble_tile.core.laid.items import Shape
+from nimble_tile.core.language import tr
 from nimble_tile.core.picture.drawings import DRAW_LIMIT, draw, has_letters, kind_of
 from nimble_tile.core.symbol.looks.paths import Op, Path
 
@@ -49,7 +50,7 @@ def outlines(data: bytes) -> tuple[Shape, ...] | None:
         return None
     try:
         made = _shapes(data)
-        drawn = draw(data, "The logo", COMPARED)
+        drawn = draw(data, tr("The logo"), COMPARED)
     except (PictureError, ValueError, ArithmeticError, AttributeError, TypeError):
         return None
     return made if made and _alike(made, drawn) else None

@@ -11,7 +11,16 @@ from __future__ import annotations
 
 from urllib.parse import quote, unquote_plus
 
+from nimble_tile.core.language import tr
+
 TAGS = ("source", "medium", "campaign", "term", "content")
+TAG_NAMES = {
+    "source": tr("Source"),
+    "medium": tr("Medium"),
+    "campaign": tr("Campaign"),
+    "term": tr("Term"),
+    "content": tr("Content"),
+}
 """Tags in their usual order; in the link they are called ``utm_source`` and so on."""
 
 

@@ -18,6 +18,7 @@ from dataclasses import dataclass, field
 from itertools import combinations
 
 from nimble_tile.core.details import Contact, Event
+from nimble_tile.core.language import tr, within
 from nimble_tile.core.message import kinds
 from nimble_tile.core.message.campaign import tags_of, with_tags
 from nimble_tile.core.message.kinds.money import LEVEL, MOST_VERSION
@@ -167,12 +168,17 @@ def _apply(message: Message, steps: Iterable[_Step]) -> Message | None:
 
 
 def _together(steps: tuple[_Step, ...], now: str, version: str, changed: Message) -> Offer:
-    labels = [steps[0].label, *(step.label[0].lower() + step.label[1:] for step in steps[1:])]
-    label = " and ".join([", ".join(labels[:-1]), labels[-1]] if len(labels) > 1 else labels)
+    labels = [steps[0].label, *(within(step.label) for step in steps[1:])]
+    label = tr(" and ").join([", ".join(labels[:-1]), labels[-1]] if len(labels) > 1 else labels)
     notes = [step.note for step in steps if step.note]
     side = tables.side(version)
-    was = "too long" if now == "41" else f"version {now}"
-    return Offer(label, f"{was} → {version}, {side} modules", " ".join(notes), changed)
+    was = tr("too long") if now == "41" else tr("version {now}", now=now)
+    return Offer(
+        label,
+        tr("{was} → {version}, {side} modules", was=was, version=version, side=side),
+        " ".join(notes),
+        changed,
+    )
 
 
 def _steps(message: Message) -> Iterator[_Step]:
@@ -253,26 +259,28 @@ def _link_steps(link: str) -> Iterator[_Step]:
     if match is None:
         return
     path = re.match(r"[^?#]*", match[4])[0]
-    yield _Step("Write https and the host in capitals", _text_change(host_in_capitals),
-                "They mean the same; the path stays as it is.")  # fmt: skip
+    yield _Step(tr("Write https and the host in capitals"), _text_change(host_in_capitals),
+                tr("They mean the same; the path stays as it is."))  # fmt: skip
     if match[3].lower().startswith("www."):
-        yield _Step("Drop www.", _text_change(without_www), "Check that the link still opens.")
+        yield _Step(
+            tr("Drop www."), _text_change(without_www), tr("Check that the link still opens.")
+        )
     if path.endswith("/"):
         # An empty path means the same as / (RFC 3986, 6.2.3); any other may not.
-        note = "" if path == "/" else "Check that the link still opens."
-        yield _Step("Drop the trailing slash", _text_change(without_slash), note)
+        note = "" if path == "/" else tr("Check that the link still opens.")
+        yield _Step(tr("Drop the trailing slash"), _text_change(without_slash), note)
     if without_port(link) != link:
-        yield _Step("Drop the port, which is the usual one", _text_change(without_port))
+        yield _Step(tr("Drop the port, which is the usual one"), _text_change(without_port))
     if percent_decoded(link) != link:
-        yield _Step("Write needless %-codes out", _text_change(percent_decoded))
+        yield _Step(tr("Write needless %-codes out"), _text_change(percent_decoded))
     if without_empty_tail(link) != link:
-        yield _Step("Drop the empty end", _text_change(without_empty_tail))
+        yield _Step(tr("Drop the empty end"), _text_change(without_empty_tail))
     if tags_of(link):
-        yield _Step("Leave the campaign tags out", _text_change(lambda t: with_tags(t, {})),
-                    "Visits are no longer told apart.")  # fmt: skip
+        yield _Step(tr("Leave the campaign tags out"), _text_change(lambda t: with_tags(t, {})),
+                    tr("Visits are no longer told apart."))  # fmt: skip
     if "#" in link and not link.endswith("#"):
-        yield _Step("Drop the part after #", _text_change(lambda t: t.partition("#")[0]),
-                    "The page opens at its top.")  # fmt: skip
+        yield _Step(tr("Drop the part after #"), _text_change(lambda t: t.partition("#")[0]),
+                    tr("The page opens at its top."))  # fmt: skip
 
 
 _PLAINER = str.maketrans(
@@ -282,17 +290,19 @@ _PLAINER = str.maketrans(
 
 def _text_steps(text: str) -> Iterator[_Step]:
     if unicodedata.normalize("NFC", text) != text:
-        yield _Step("Join letters and their accents",
+        yield _Step(tr("Join letters and their accents"),
                     _text_change(lambda t: unicodedata.normalize("NFC", t)),
-                    "It looks the same.")  # fmt: skip
+                    tr("It looks the same."))  # fmt: skip
     if text.translate(_PLAINER) != text:
-        yield _Step("Write plain quotes and dashes", _text_change(lambda t: t.translate(_PLAINER)))
+        yield _Step(
+            tr("Write plain quotes and dashes"), _text_change(lambda t: t.translate(_PLAINER))
+        )
     if re.search(r"[ \t]{2,}|[ \t]+$|\n{3,}|\s+\Z", text, re.MULTILINE):
-        yield _Step("Drop doubled white space", _text_change(_tidy))
+        yield _Step(tr("Drop doubled white space"), _text_change(_tidy))
     if text.upper() != text and set(text.upper()) <= set(
         "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ $%*+-./:"
     ):
-        yield _Step("Write it in capitals", _text_change(str.upper), "It reads louder.")
+        yield _Step(tr("Write it in capitals"), _text_change(str.upper), tr("It reads louder."))
 
 
 def _tidy(text: str) -> str:
@@ -309,23 +319,24 @@ def _form_change(**changes: object) -> Callable[[Message], Message | None]:
 
 def _contact_steps(form: Contact) -> Iterator[_Step]:
     for name, empty, label in (
-        ("note", "", "the note"), ("addresses", (), "the addresses"), ("role", "", "the role"),
-        ("web", "", "the web page"), ("extra", (), "the further lines"),
+        ("note", "", tr("the note")), ("addresses", (), tr("the addresses")),
+        ("role", "", tr("the role")),
+        ("web", "", tr("the web page")), ("extra", (), tr("the further lines")),
     ):  # fmt: skip
         if getattr(form, name):
-            yield _Step(f"Leave out {label}", _form_change(**{name: empty}))
+            yield _Step(tr("Leave out {label}", label=label), _form_change(**{name: empty}))
     if len([phone for phone in form.phones if phone.number.strip()]) > 1:
-        yield _Step("Keep the first number only", _form_change(phones=form.phones[:1]))
+        yield _Step(tr("Keep the first number only"), _form_change(phones=form.phones[:1]))
 
 
 def _event_steps(form: Event) -> Iterator[_Step]:
     if form.whole:
-        yield _Step("Write the event alone", _form_change(whole=False),
-                    "Most phones take it, though the standard asks for all.")  # fmt: skip
+        yield _Step(tr("Write the event alone"), _form_change(whole=False),
+                    tr("Most phones take it, though the standard asks for all."))  # fmt: skip
     if form.note:
-        yield _Step("Leave out the note", _form_change(note=""))
+        yield _Step(tr("Leave out the note"), _form_change(note=""))
     if form.end:
-        yield _Step("Leave out the end", _form_change(end=""))
+        yield _Step(tr("Leave out the end"), _form_change(end=""))
 
 
 def _bank(message: Message, code: Code) -> list[Offer]:
@@ -334,10 +345,14 @@ def _bank(message: Message, code: Code) -> list[Offer]:
         return []
     return [
         Offer(
-            f"Keep to level {LEVEL}",
-            "as banks expect it",
-            f"The standard of bank transfers asks for level {LEVEL} and version "
-            f"{MOST_VERSION} at most.",
+            tr("Keep to level {level}", level=LEVEL),
+            tr("as banks expect it"),
+            tr(
+                "The standard of bank transfers asks for level {level} and version "
+                "{most_version} at most.",
+                level=LEVEL,
+                most_version=MOST_VERSION,
+            ),
             code={"level": LEVEL, "raise_level": False},
         )
     ]
@@ -358,9 +373,13 @@ def _micro(message: Message, code: Code) -> list[Offer]:
                 changes["mask"] = "auto"
             return [
                 Offer(
-                    "Use Micro QR",
-                    f"version {version}, {tables.side(version)} modules",
-                    "Few phones read Micro QR: of our four readers only zxing-cpp does.",
+                    tr("Use Micro QR"),
+                    tr(
+                        "version {version}, {side} modules",
+                        version=version,
+                        side=tables.side(version),
+                    ),
+                    tr("Few phones read Micro QR: of our four readers only zxing-cpp does."),
                     code=changes,
                 )
             ]
@@ -374,14 +393,14 @@ def _short_link(message: Message, code: Code, now: str) -> list[Offer]:
     version = _version(TYPICAL_LINK, code)
     if version is None or int(version) >= int(now):
         return []
-    what = "contact" if isinstance(message.details, Contact) else "event"
+    what = tr("contact") if isinstance(message.details, Contact) else tr("event")
     web = message.details.web.strip() if isinstance(message.details, Contact) else ""
     link = web if web.lower().startswith("http") else "https://"
     return [
         Offer(
-            f"Use a link to the {what} instead",
-            f"version {now} → about {version}",
-            f"Put the {what} on a page of yours; it can be corrected after printing.",
+            tr("Use a link to the {what} instead", what=what),
+            tr("version {now} → about {version}", now=now, version=version),
+            tr("Put the {what} on a page of yours; it can be corrected after printing.", what=what),
             message=Message(kind="link", text=link),
         )
     ]

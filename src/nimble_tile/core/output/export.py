@@ -17,6 +17,7 @@ from nimble_tile.core.additions import Captions, Layout, Surround
 from nimble_tile.core.artwork import Picture
 from nimble_tile.core.errors import OutputError, PictureError
 from nimble_tile.core.files import Aside, write_atomically
+from nimble_tile.core.language import tr
 from nimble_tile.core.look import rgb
 from nimble_tile.core.output.formats import INKS, LABELS, SUFFIX
 from nimble_tile.core.output.layers import layers_of
@@ -76,18 +77,25 @@ def format_of(path: Path) -> str:
         return _FORMAT_OF[Path(path).suffix.lower()]
     except KeyError:
         raise OutputError(
-            f"“{Path(path).name}” does not end in {', '.join(list(SUFFIX.values())[:-1])} or "
-            f"{list(SUFFIX.values())[-1]}.",
-            "Give the file one of these endings.",
+            tr(
+                "“{name}” does not end in {suffix} or {suffix2}.",
+                name=Path(path).name,
+                suffix=", ".join(list(SUFFIX.values())[:-1]),
+                suffix2=list(SUFFIX.values())[-1],
+            ),
+            tr("Give the file one of these endings."),
         ) from None
 
 
 def possible(kind: str, finish: Finish) -> None:
     """Refuse what a format cannot hold; raises `OutputError`."""
     if finish.inks != "screen" and finish.inks not in INKS.get(kind, ()):
-        told = "the four inks" if finish.inks == "cmyk" else "a single ink"
-        able = " or ".join(LABELS[own] for own, inks in INKS.items() if finish.inks in inks)
-        raise OutputError(f"{LABELS[kind]} does not know {told}.", f"Choose {able}.")
+        told = tr("the four inks") if finish.inks == "cmyk" else tr("a single ink")
+        able = tr(" or ").join(LABELS[own] for own, inks in INKS.items() if finish.inks in inks)
+        raise OutputError(
+            tr("{labels} does not know {told}.", labels=LABELS[kind], told=told),
+            tr("Choose {able}.", able=able),
+        )
 
 
 def outgoing(piece: Piece) -> Piece:
@@ -143,7 +151,9 @@ def about(rendering: Rendering, finish: Finish) -> str:
     """What a file says of itself: nothing, unless it was asked for."""
     from nimble_tile.core.output.vector import printable
 
-    return printable(f"QR code: {rendering.symbol.text}"[:300]) if finish.about else ""
+    return (
+        printable(tr("QR code: {text}", text=rendering.symbol.text)[:300]) if finish.about else ""
+    )
 
 
 def saver(rendering: Rendering, kind: str, finish: Finish) -> Callable[[BinaryIO], None]:
@@ -223,7 +233,9 @@ def rendered_again(data: bytes, kind: str, side: int) -> np.ndarray:
             return _svg_pixels(data, side)
         return _pdf_pixels(data, side)
     except (ValueError, RuntimeError, OSError) as error:
-        raise OutputError("The file cannot be rendered again.", "Export it again.") from error
+        raise OutputError(
+            tr("The file cannot be rendered again."), tr("Export it again.")
+        ) from error
 
 
 def _svg_pixels(data: bytes, side: int) -> np.ndarray:
@@ -307,7 +319,9 @@ def prove(
         else:
             image = _decoded(data, kind, name.name, rendering.size)
     except PictureError as error:
-        raise OutputError(f"What was written cannot be read back: {error.what}") from error
+        raise OutputError(
+            tr("What was written cannot be read back: {what}", what=error.what)
+        ) from error
     symbol = rendering.symbol
     given = Given(symbol.text, symbol, box, quad, rendering.quiet_zone, rendering.blended)
     # As on the bench, and some smaller ones for what is larger.
@@ -323,7 +337,9 @@ def _drawn_again(data: bytes, kind: str, rendering: Rendering, finish: Finish) -
     try:
         return _pdf_pixels(data, side, plan_page(rendering.size, finish))
     except (ValueError, RuntimeError, OSError) as error:
-        raise OutputError("The file cannot be rendered again.", "Export it again.") from error
+        raise OutputError(
+            tr("The file cannot be rendered again."), tr("Export it again.")
+        ) from error
 
 
 def _decoded(data: bytes, kind: str, name: str, size: tuple[int, int]) -> np.ndarray:
@@ -334,8 +350,13 @@ def _decoded(data: bytes, kind: str, name: str, size: tuple[int, int]) -> np.nda
     opened = open_picture.here(data, name, MAX_SIDE * MAX_SIDE)
     if opened.size != size:
         raise OutputError(
-            f"{name} came back with {opened.size[0]} × {opened.size[1]} pixels.",
-            "Export it again.",
+            tr(
+                "{name} came back with {size} × {size2} pixels.",
+                name=name,
+                size=opened.size[0],
+                size2=opened.size[1],
+            ),
+            tr("Export it again."),
         )
     return opened.over("#ffffff")
 
@@ -372,7 +393,7 @@ def export_pages(
     from nimble_tile.core.output import press, vector
 
     if format_of(path) != "pdf":
-        raise OutputError("Several pages are for PDF.", "End the file's name in .pdf.")
+        raise OutputError(tr("Several pages are for PDF."), tr("End the file's name in .pdf."))
     made, documents = [], []
     for number, piece in enumerate(pieces):
         step(number)
@@ -437,7 +458,7 @@ def beside(file: Verdict, piece: Verdict | None) -> str:
     if piece is None or not piece.scans or file.state == piece.state:
         return ""
     if not file.scans:
-        return "The piece scans, and this file does not: its format takes too much."
+        return tr("The piece scans, and this file does not: its format takes too much.")
     if (piece.state, file.state) == ("well", "thin"):
-        return "On the bench it has more to spare: the format takes some of it."
+        return tr("On the bench it has more to spare: the format takes some of it.")
     return ""

@@ -9,6 +9,7 @@ import numpy as np
 
 from nimble_tile.core.errors import OutputError, UserError
 from nimble_tile.core.files import write_atomically
+from nimble_tile.core.language import tr
 from nimble_tile.core.look import rgb
 from nimble_tile.core.output.raster import save_png
 from nimble_tile.core.piece import Finish
@@ -60,13 +61,19 @@ class GuideWish:
 
     def __post_init__(self) -> None:
         if not all(LEAST_SIDE <= side <= MOST_SIDE for side in (self.width, self.height)):
-            raise UserError(f"A guide has {LEAST_SIDE} to {MOST_SIDE} pixels a side.")
+            raise UserError(
+                tr(
+                    "A guide has {least_side} to {most_side} pixels a side.",
+                    least_side=LEAST_SIDE,
+                    most_side=MOST_SIDE,
+                )
+            )
         if not 0.3 <= self.share <= 1:
-            raise UserError("The code takes 0.3 to 1 of the guide\u2019s shorter side.")
+            raise UserError(tr("The code takes 0.3 to 1 of the guide\u2019s shorter side."))
         if not 0 <= self.quiet_zone <= 8:
-            raise UserError("A guide has 0 to 8 modules of quiet zone.")
+            raise UserError(tr("A guide has 0 to 8 modules of quiet zone."))
         if not 0 <= self.softness <= 0.6:
-            raise UserError("Soft edges go from 0 to 0.6 modules.")
+            raise UserError(tr("Soft edges go from 0 to 0.6 modules."))
 
 
 def module_pixels(symbol: Symbol, wish: GuideWish) -> int:
@@ -79,7 +86,7 @@ def checked(symbol: Symbol, wish: GuideWish) -> int:
     """Pixels of a module; `UserError` where the guide is too small for the code."""
     module = module_pixels(symbol, wish)
     if module < 2:
-        raise UserError("The guide is too small for this code.", "Make it larger.")
+        raise UserError(tr("The guide is too small for this code."), tr("Make it larger."))
     return module
 
 
@@ -124,26 +131,37 @@ def advice(symbol: Symbol, wish: GuideWish) -> list[str]:
     told = []
     if symbol.level != "H":
         told.append(
-            f"Level {symbol.level}: a generator spoils modules everywhere. Level H corrects the "
-            "most of them; take it unless the code becomes too dense."
+            tr(
+                "Level {level}: a generator spoils modules everywhere. Level H "
+                "corrects the most of them; take it unless the code becomes too dense.",
+                level=symbol.level,
+            )
         )
     if wish.quiet_zone < tables.QUIET_ZONE:
         told.append(
-            f"{wish.quiet_zone} modules of quiet zone: readers want {tables.QUIET_ZONE}, and what "
-            "a generator paints there is seldom light by itself."
+            tr(
+                "{quiet_zone} modules of quiet zone: readers want {quiet_zone2}, and "
+                "what a generator paints there is seldom light by itself.",
+                quiet_zone=wish.quiet_zone,
+                quiet_zone2=tables.QUIET_ZONE,
+            )
         )
     module = module_pixels(symbol, wish)
     if module < LEAST_MODULE:
         told.append(
-            f"{module} pixels a module: generators lose what is finer than about "
-            f"{LEAST_MODULE}. Make the guide larger or the message shorter."
+            tr(
+                "{module} pixels a module: generators lose what is finer than about "
+                "{least_module}. Make the guide larger or the message shorter.",
+                module=module,
+                least_module=LEAST_MODULE,
+            )
         )
     if wish.softness > 0.35:
-        told.append("Very soft modules run together: single ones are lost first.")
+        told.append(tr("Very soft modules run together: single ones are lost first."))
     tones = [np.dot(rgb(colour), (0.299, 0.587, 0.114)) for colour in (wish.dark, wish.light)]
     if tones[1] - tones[0] < 128:
         told.append(
-            "Dark and light are near each other: most generators read a guide by its tones."
+            tr("Dark and light are near each other: most generators read a guide by its tones.")
         )
     return told
 

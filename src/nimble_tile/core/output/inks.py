@@ -19,6 +19,7 @@ import numpy as np
 
 from nimble_tile.core.errors import OutputError, PictureError
 from nimble_tile.core.foreign import apart
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Finish
 
 MOST_INK = 3.0
@@ -121,7 +122,7 @@ def _name_of(path: Path, changed: int, size: int) -> str:
 
 
 @apart(10)
-def described(data: bytes, name: str = "The profile") -> str:
+def described(data: bytes, name: str = tr("The profile")) -> str:
     """What a profile says it is, or `name` where it says nothing; empty: it cannot be used."""
     from PIL import ImageCms
 
@@ -145,8 +146,11 @@ def profile_of(finish: Finish) -> Profile:
     there = profiles()
     if not there:
         raise OutputError(
-            "There is no ICC profile of four inks on this computer.",
-            "Put your printer's profile into ~/.local/share/icc, or install one with the system.",
+            tr("There is no ICC profile of four inks on this computer."),
+            tr(
+                "Put your printer's profile into ~/.local/share/icc, or install one "
+                "with the system."
+            ),
         )
     if not finish.profile:
         return there[0]
@@ -154,7 +158,8 @@ def profile_of(finish: Finish) -> Profile:
         if profile.path.name == finish.profile:
             return profile
     raise OutputError(
-        f"The ICC profile {finish.profile} is not on this computer.", "Choose another one."
+        tr("The ICC profile {profile} is not on this computer.", profile=finish.profile),
+        tr("Choose another one."),
     )
 
 
@@ -184,7 +189,7 @@ def proofed(image: np.ndarray, profile: bytes) -> Proofed:
 
 @apart(120)
 def separated(
-    image: np.ndarray, profile: bytes, name: str = "The profile"
+    image: np.ndarray, profile: bytes, name: str = tr("The profile")
 ) -> tuple[np.ndarray, np.ndarray]:
     """Inks (uint8 H × W × 4) and the look on paper (uint8 H × W × 3) of an sRGB image."""
     from PIL import Image, ImageCms
@@ -199,7 +204,9 @@ def separated(
         inks = ImageCms.applyTransform(Image.fromarray(image), there)
         seen = ImageCms.applyTransform(inks, back)
     except (ImageCms.PyCMSError, OSError, ValueError, TypeError) as error:
-        raise PictureError("The ICC profile cannot be used.", "Choose another one.") from error
+        raise PictureError(
+            tr("The ICC profile cannot be used."), tr("Choose another one.")
+        ) from error
     return np.array(inks), np.array(seen)
 
 

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nimble_tile.core.errors import OutputError
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import MM_PER_INCH, Finish
 
 POINTS = 72 / MM_PER_INCH
@@ -82,8 +83,12 @@ def plan_page(size: tuple[int, int], finish: Finish) -> PagePlan:
         at = _grid(page, width, height, finish)
         if not at:
             raise OutputError(
-                f"A copy of {width:.0f} × {height:.0f} mm does not fit on the sheet.",
-                "Make it smaller, or choose a larger sheet.",
+                tr(
+                    "A copy of {width:.0f} × {height:.0f} mm does not fit on the sheet.",
+                    width=width,
+                    height=height,
+                ),
+                tr("Make it smaller, or choose a larger sheet."),
             )
     marks = _marks(at, width, height, away, page) if finish.marks else ()
     return PagePlan(*page, (width, height), at, finish.bleed, marks)

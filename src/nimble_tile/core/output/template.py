@@ -17,6 +17,7 @@ import numpy as np
 
 from nimble_tile.core.errors import OutputError, UserError
 from nimble_tile.core.files import write_atomically
+from nimble_tile.core.language import tr
 from nimble_tile.core.output.openraster import RasterLayer, merged, save_openraster
 from nimble_tile.core.output.raster import save_png
 from nimble_tile.core.piece import Finish
@@ -70,13 +71,13 @@ class TemplateWish:
 
     def __post_init__(self) -> None:
         if not 30 <= self.size <= 1000:
-            raise UserError("A template is 30 to 1000 mm large.")
+            raise UserError(tr("A template is 30 to 1000 mm large."))
         if not 72 <= self.dpi <= 1200:
-            raise UserError("A template has 72 to 1200 dpi.")
+            raise UserError(tr("A template has 72 to 1200 dpi."))
         if not 0.03 <= self.faint <= 0.6:
-            raise UserError("Faint shapes have an opacity of 3 to 60 %.")
+            raise UserError(tr("Faint shapes have an opacity of 3 to 60 %."))
         if not 0 <= self.free <= 0.8:
-            raise UserError("0 to 80 % of the spare may be smudged.")
+            raise UserError(tr("0 to 80 % of the spare may be smudged."))
 
     @property
     def side(self) -> int:
@@ -204,24 +205,24 @@ def template(symbol: Symbol, wish: TemplateWish) -> Template:
     ink = strong if wish.strong == "whole" else wish.faint
     finder_ink = min(1.0, 5.5 * wish.faint)
     layers = (
-        TemplateLayer("Paper", (Shape(rectangle(0, 0, modules, modules), "#ffffff"),)),
+        TemplateLayer(tr("Paper"), (Shape(rectangle(0, 0, modules, modules), "#ffffff"),)),
         TemplateLayer(
-            "Must be dark", (Shape(joined(_runs(body, first)), INK, ink),)
+            tr("Must be dark"), (Shape(joined(_runs(body, first)), INK, ink),)
         ),
-        TemplateLayer("Finders", (Shape(joined(_runs(finders, first)), INK, finder_ink),)),
+        TemplateLayer(tr("Finders"), (Shape(joined(_runs(finders, first)), INK, finder_ink),)),
         TemplateLayer(
-            "Must stay light",
+            tr("Must stay light"),
             (Shape(joined(_rings(light, first)), INK, min(1.0, 1.6 * wish.faint)),),
         ),
         TemplateLayer(
-            "Free to smudge",
+            tr("Free to smudge"),
             (Shape(joined(_hatches(free, first)), FREE_TINT, min(1.0, 2.4 * wish.faint)),),
         ),
         TemplateLayer(
-            "Gaps in strokes",
+            tr("Gaps in strokes"),
             (Shape(joined(_ticks(gaps, first)), GAP_TINT, min(1.0, 4 * wish.faint)),),
         ),
-        TemplateLayer("Marks", tuple(_marks(symbol, modules, wish))),
+        TemplateLayer(tr("Marks"), tuple(_marks(symbol, modules, wish))),
     )  # fmt: skip
     layers = tuple(
         TemplateLayer(each.name, tuple(s for s in each.shapes if s.path.ops)) for each in layers
@@ -286,8 +287,14 @@ def _marks(symbol: Symbol, modules: float, wish: TemplateWish) -> Iterator[Shape
             yield Shape(rectangle(x, low - 0.3, 0.08, 0.6), INK, 0.7)
         left += ten + 0.8
     words = line(
-        f"10 mm. {'Micro QR' if symbol.micro else 'QR'} code {symbol.version}-{symbol.level}, "
-        f"{module:.1f} mm a module. Keep all round the code light."
+        tr(
+            "10 mm. {kind} code {version}-{level}, {module:.1f} mm a module. Keep "
+            "all round the code light.",
+            kind="Micro QR" if symbol.micro else "QR",
+            version=symbol.version,
+            level=symbol.level,
+            module=module,
+        )
     )
     room = far - 1.4 - left
     size = min(1.0, room / max(words.width, 1e-6))
@@ -348,7 +355,7 @@ def pdf(made: Template) -> bytes:
             _paint(canvas, layer)
 
     plan = PagePlan(size, size, (size, size), ((0.0, 0.0),), 0, ())
-    return page_boxes(pdf_pages([((side, side), draw)]), plan, "Drawing template")
+    return page_boxes(pdf_pages([((side, side), draw)]), plan, tr("Drawing template"))
 
 
 def rasters(made: Template, side: int) -> list[RasterLayer]:
@@ -386,12 +393,13 @@ def write_template(made: Template, path: FilePath) -> None:
     """
     kind = path.suffix.lower()
     if kind not in SUFFIXES:
-        raise UserError(f"{path.name} is no PNG, OpenRaster, SVG or PDF.",
-                        "End its name in .png, .ora, .svg or .pdf.")  # fmt: skip
+        raise UserError(tr("{name} is no PNG, OpenRaster, SVG or PDF.", name=path.name),
+                        tr("End its name in .png, .ora, .svg or .pdf."))  # fmt: skip
     side, finish = made.wish.side, Finish(dpi=made.wish.dpi)
     if kind in (".png", ".ora") and side > MOST_PIXELS:
         raise UserError(
-            f"The template would have {side} pixels a side.", "Take fewer dpi, or a PDF."
+            tr("The template would have {side} pixels a side.", side=side),
+            tr("Take fewer dpi, or a PDF."),
         )
 
     def write(file: io.BufferedIOBase) -> None:
@@ -403,7 +411,7 @@ def write_template(made: Template, path: FilePath) -> None:
             layers = rasters(made, side)
             # What is drawn goes on top.
             empty = np.zeros((side, side, 4), np.uint8)
-            save_openraster([*layers, RasterLayer("Draw here", empty)], file, finish)
+            save_openraster([*layers, RasterLayer(tr("Draw here"), empty)], file, finish)
         else:
             save_png(picture(made, side), file, finish)
 

@@ -13,6 +13,7 @@ import numpy as np
 from nimble_tile.core.caption.fonts import line
 from nimble_tile.core.errors import OutputError, Stopped
 from nimble_tile.core.files import write_atomically
+from nimble_tile.core.language import tr, within
 from nimble_tile.core.output.page import PAGES, POINTS, PagePlan
 from nimble_tile.core.output.press import page_boxes
 from nimble_tile.core.output.vector import pdf_pages
@@ -110,11 +111,13 @@ def rows_of(
         shares = [middle * 0.75, middle, min(1.0, middle * 1.25)]
         if base > 0.8:
             shares = [base * 0.7, base * 0.85, base]
-        cases = [(f"Strength {s:.0%}", piece.edited("blend", strength=s), 1.0) for s in shares]
+        cases = [
+            (tr("Strength {s:.0%}", s=s), piece.edited("blend", strength=s), 1.0) for s in shares
+        ]
     else:
-        cases = [(f"Ink {s:.0%}", piece, s) for s in PALE]
+        cases = [(tr("Ink {s:.0%}", s=s), piece, s) for s in PALE]
     for number, (told, case, ink) in enumerate(cases):
-        step(f"Trying {told.lower()}", number / (len(cases) + 1))
+        step(tr("Trying {told}", told=within(told)), number / (len(cases) + 1))
         if stop():
             raise Stopped
         lighter = None if ink == 1 else _paler(ink)
@@ -195,13 +198,17 @@ def sheet(rows: Sequence[Row], message: str, name: str) -> bytes:
         canvas.scale(POINTS, POINTS)
         _head(canvas, message, name)
         for number, row in enumerate(rows):
-            reach = "" if row.reach is None else f", reach {percent(row.reach)} on screen"
+            reach = (
+                ""
+                if row.reach is None
+                else tr(", reach {reach} on screen", reach=percent(row.reach))
+            )
             top = TOP + number * ROW
             _text(canvas, f"{row.told}{reach}", LEFT, top - 4, 4.2, 700)
         for place in _places(rows):
             _picture(canvas, rows[place.row].image, place)
             below = place.y + place.height
-            _text(canvas, f"{place.size} mm", place.x, below + 5, 3.6)
+            _text(canvas, tr("{size} mm", size=place.size), place.x, below + 5, 3.6)
             for box in range(BOXES):
                 _box(canvas, place.x + box * 5.2, below + 7, 3.6)
 
@@ -212,16 +219,16 @@ def sheet(rows: Sequence[Row], message: str, name: str) -> bytes:
 def _head(canvas: Any, message: str, name: str) -> None:
     import skia
 
-    _text(canvas, f"Test sheet: {name}"[:60], LEFT, 18, 7, 700)
+    _text(canvas, tr("Test sheet: {name}", name=name)[:60], LEFT, 18, 7, 700)
     said = " ".join(message.split())
     said = said if len(said) <= 76 else said[:75] + "…"
-    _text(canvas, f"Every code must say: {said}", LEFT, 25, 3.8)
+    _text(canvas, tr("Every code must say: {said}", said=said), LEFT, 25, 3.8)
     _text(
-        canvas, "Print it at 100 % on the paper that will be used. Scan each code from the "
-        "distance and in the light it is meant for.", LEFT, 31, 3.8,
+        canvas, tr("Print it at 100 % on the paper that will be used. Scan each code from the "
+        "distance and in the light it is meant for."), LEFT, 31, 3.8,
     )  # fmt: skip
     _text(
-        canvas, "Tick what read within two seconds, one box a phone. The line is 100 mm long:",
+        canvas, tr("Tick what read within two seconds, one box a phone. The line is 100 mm long:"),
         LEFT, 36, 3.8,
     )  # fmt: skip
     paint = skia.Paint(AntiAlias=True, Color=0xFF1D2A24, StrokeWidth=0.3)
@@ -232,7 +239,7 @@ def _head(canvas: Any, message: str, name: str) -> None:
     for box in range(BOXES):
         x = LEFT + box * 62
         _box(canvas, x, foot, 3.6)
-        _text(canvas, f"Phone {box + 1}", x + 6, foot + 3.2, 3.8)
+        _text(canvas, tr("Phone {box}", box=box + 1), x + 6, foot + 3.2, 3.8)
         canvas.drawLine(x + 20, foot + 3.6, x + 58, foot + 3.6, paint)
 
 
@@ -286,7 +293,9 @@ def looked_at(data: bytes, rows: Sequence[Row], text: str, bay: ReaderBay) -> li
             finally:
                 document.close()
     except (ValueError, RuntimeError, OSError) as error:
-        raise OutputError("The sheet cannot be rendered again.", "Write it again.") from error
+        raise OutputError(
+            tr("The sheet cannot be rendered again."), tr("Write it again.")
+        ) from error
     dots = SCANNED / MM_PER_INCH
     found = []
     for place in _places(rows):
@@ -323,7 +332,7 @@ def write_sheet(
     rows = rows_of(piece, renderer, room, trials, stop, step)
     text = renderer.symbol(piece).text
     data = sheet(rows, text, name)
-    step(f"Writing {path.name} and reading it back", 0.85)
+    step(tr("Writing {name} and reading it back", name=path.name), 0.85)
     write_atomically(path, lambda file: file.write(data), OutputError, "write")
     return looked_at(path.read_bytes(), rows, text, room.bay)
 
@@ -333,8 +342,13 @@ def told(cells: Sequence[Cell], able: int) -> str:
     whole = sum(len(cell.read) == able for cell in cells)
     poor = [cell for cell in cells if not cell.read]
     if whole == len(cells):
-        return "All readers read every code of it straight on: what the phones read tells more."
+        return tr("All readers read every code of it straight on: what the phones read tells more.")
     least = min((cell.size for cell in cells if len(cell.read) == able), default=None)
-    start = f"{whole} of {len(cells)} codes are read by all {able} readers straight on"
-    start += "" if least is None else f", the smallest at {least} mm"
-    return f"{start}; {len(poor)} by none." if poor else f"{start}."
+    start = tr(
+        "{whole} of {cells} codes are read by all {able} readers straight on",
+        whole=whole,
+        cells=len(cells),
+        able=able,
+    )
+    start += "" if least is None else tr(", the smallest at {least} mm", least=least)
+    return tr("{start}; {poor} by none.", start=start, poor=len(poor)) if poor else f"{start}."

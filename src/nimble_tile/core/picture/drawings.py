@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING
 
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.foreign import apart
+from nimble_tile.core.language import tr
 
 if TYPE_CHECKING:
     import numpy as np
@@ -74,16 +75,21 @@ def draw(data: bytes, name: str, side: int = DRAWN_SIDE) -> np.ndarray:
     """
     if len(data) > MOST_BYTES:
         raise PictureError(
-            f"{name} is larger than {MOST_BYTES >> 20} MB.", "Save it as PNG at the size you need."
+            tr("{name} is larger than {most_bytes} MB.", name=name, most_bytes=MOST_BYTES >> 20),
+            tr("Save it as PNG at the size you need."),
         )
     pixels = _svg(data, name, side) if kind_of(data) == "svg" else _pdf(data, name, side)
     if not pixels[..., 3].any():
-        raise PictureError(f"{name} shows nothing.", "Check what was saved in it.")
+        raise PictureError(
+            tr("{name} shows nothing.", name=name), tr("Check what was saved in it.")
+        )
     return pixels
 
 
 def _damaged(name: str) -> PictureError:
-    return PictureError(f"{name} is damaged or cut off.", "Save it again; nothing was changed.")
+    return PictureError(
+        tr("{name} is damaged or cut off.", name=name), tr("Save it again; nothing was changed.")
+    )
 
 
 def _svg(data: bytes, name: str, side: int) -> np.ndarray:
@@ -108,7 +114,9 @@ def _svg(data: bytes, name: str, side: int) -> np.ndarray:
         # Only a width can be asked for; a small drawing tells the proportions.
         width, height = drawn(64).size
         if height > 64 * 40 or height * 40 < 64:
-            raise PictureError(f"{name} is a mere line.", "Give it less extreme proportions.")
+            raise PictureError(
+                tr("{name} is a mere line.", name=name), tr("Give it less extreme proportions.")
+            )
         return np.array(drawn(side if width >= height else max(1, round(side * width / height))))
     except PictureError:
         raise
@@ -126,13 +134,13 @@ def _checked(data: bytes, name: str) -> str:
     from defusedxml import DefusedXmlException
     from defusedxml.ElementTree import ParseError, fromstring
 
-    def refused(why: str, way_out: str = "Save it as PNG.") -> PictureError:
-        return PictureError(f"{name} was not taken: {why}.", way_out)
+    def refused(why: str, way_out: str = tr("Save it as PNG.")) -> PictureError:
+        return PictureError(tr("{name} was not taken: {why}.", name=name, why=why), way_out)
 
     try:
         root = fromstring(data, forbid_dtd=False, forbid_entities=True, forbid_external=True)
     except DefusedXmlException:
-        raise refused("it defines entities, which can be used to swell it") from None
+        raise refused(tr("it defines entities, which can be used to swell it")) from None
     except (ParseError, ValueError, LookupError, RecursionError):
         raise _damaged(name) from None
     by_name = {}
@@ -141,7 +149,9 @@ def _checked(data: bytes, name: str) -> str:
             if key.rpartition("}")[2] == "href" and not _OUTSIDE.match(value):
                 tag = str(node.tag).rpartition("}")[2]
                 if tag not in ("a", "script"):
-                    raise refused("it refers to another file", "Put all pictures inside it.")
+                    raise refused(
+                        tr("it refers to another file"), tr("Put all pictures inside it.")
+                    )
         if node.get("id"):
             by_name[node.get("id")] = node
     known: dict[int, int] = {}
@@ -149,7 +159,7 @@ def _checked(data: bytes, name: str) -> str:
     def size(node, depth: int) -> int:
         """Elements that are drawn for a node."""
         if depth > 200:
-            raise refused("its parts are nested too deeply")
+            raise refused(tr("its parts are nested too deeply"))
         if id(node) in known:
             return known[id(node)]
         known[id(node)] = MOST_NODES  # meeting it again inside itself would mean a cycle
@@ -163,7 +173,7 @@ def _checked(data: bytes, name: str) -> str:
         return count
 
     if size(root, 0) > MOST_NODES:
-        raise refused("it holds too many parts")
+        raise refused(tr("it holds too many parts"))
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError:
@@ -183,7 +193,10 @@ def _pdf(data: bytes, name: str, side: int) -> np.ndarray:
                 page = document[0]
                 width, height = page.get_size()
                 if not 0 < width < 1e5 or not 0 < height < 1e5:
-                    raise PictureError(f"{name} has a page of no possible size.", "Save it again.")
+                    raise PictureError(
+                        tr("{name} has a page of no possible size.", name=name),
+                        tr("Save it again."),
+                    )
                 bitmap = page.render(
                     scale=(side - 0.01) / max(width, height), fill_color=(255, 255, 255, 0),
                     rev_byteorder=True, force_bitmap_format=pypdfium2.raw.FPDFBitmap_BGRA,
@@ -198,7 +211,7 @@ def _pdf(data: bytes, name: str, side: int) -> np.ndarray:
 
 
 @apart(DRAW_LIMIT)
-def pages(data: bytes, name: str = "The file") -> int:
+def pages(data: bytes, name: str = tr("The file")) -> int:
     """Pages of a PDF; `PictureError` if it cannot be read."""
     import pypdfium2
 
@@ -211,18 +224,24 @@ def pages(data: bytes, name: str = "The file") -> int:
                 document.close()
     except Exception as error:
         raise PictureError(
-            f"{name} cannot be read as PDF; it may be damaged or locked by a password.",
-            "Save an open copy of it.",
+            tr(
+                "{name} cannot be read as PDF; it may be damaged or locked by a password.",
+                name=name,
+            ),
+            tr("Save an open copy of it."),
         ) from error
 
 
 @apart(DRAW_LIMIT)
-def one_page(data: bytes, index: int, name: str = "The file") -> bytes:
+def one_page(data: bytes, index: int, name: str = tr("The file")) -> bytes:
     """A PDF of one page of another; `PictureError` if there is no such page."""
     import pypdfium2
 
     if not 0 <= index < pages(data, name):
-        raise PictureError(f"{name} has no page {index + 1}.", "Choose another page.")
+        raise PictureError(
+            tr("{name} has no page {index}.", name=name, index=index + 1),
+            tr("Choose another page."),
+        )
     try:
         with PDFIUM:
             document, single = pypdfium2.PdfDocument(data), pypdfium2.PdfDocument.new()

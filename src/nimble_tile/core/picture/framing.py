@@ -10,6 +10,7 @@ import numpy as np
 
 from nimble_tile.core.artwork import Frame
 from nimble_tile.core.errors import PictureError
+from nimble_tile.core.language import tr
 from nimble_tile.core.look import rgb
 from nimble_tile.core.picture.placing import output_size
 
@@ -42,7 +43,11 @@ def inner_size(size: tuple[int, int], frame: Frame) -> tuple[int, int]:
     inner = (width - left - right, height - top - bottom)
     if min(inner) < LEAST_CROP_SIDE:
         raise PictureError(
-            f"The crop leaves less than {LEAST_CROP_SIDE} pixels of the picture.", "Crop less."
+            tr(
+                "The crop leaves less than {least_crop_side} pixels of the picture.",
+                least_crop_side=LEAST_CROP_SIDE,
+            ),
+            tr("Crop less."),
         )
     return inner
 
@@ -58,8 +63,8 @@ def framed_size(size: tuple[int, int], frame: Frame) -> tuple[int, int]:
     inner = inner_size(size, frame)
     left, top, right, bottom = frame.extend
     if max(left, right) > MOST_EXTENSION * inner[0] or max(top, bottom) > MOST_EXTENSION * inner[1]:
-        raise PictureError("The picture is extended to more than four times its size.",
-                           "Extend it less.")  # fmt: skip
+        raise PictureError(tr("The picture is extended to more than four times its size."),
+                           tr("Extend it less."))  # fmt: skip
     return inner[0] + left + right, inner[1] + top + bottom
 
 

@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.files import read_bytes
 from nimble_tile.core.foreign import apart
+from nimble_tile.core.language import tr
 from nimble_tile.core.look import rgb as rgb_of
 
 if TYPE_CHECKING:
@@ -118,7 +119,7 @@ def _limit(given: dict) -> float:
 @apart(_limit)
 def open_picture(
     data: bytes,
-    name: str = "The picture",
+    name: str = tr("The picture"),
     most_pixels: int = MOST_PIXELS,
     drawings: bool = False,
 ) -> Opened:
@@ -144,13 +145,15 @@ def open_picture(
     from PIL import Image, UnidentifiedImageError
 
     if not data:
-        raise PictureError(f"{name} is empty.", "Save it again from where it comes from.")
+        raise PictureError(
+            tr("{name} is empty.", name=name), tr("Save it again from where it comes from.")
+        )
     if drawings:
         from nimble_tile.core.picture.drawings import draw, has_letters, kind_of
 
         kind = kind_of(data)
         if kind is not None:
-            note = "Its letters are text: turn them into paths, or they depend on fonts here."
+            note = tr("Its letters are text: turn them into paths, or they depend on fonts here.")
             notes = (note,) if kind == "svg" and has_letters(data) else ()
             return _drawn(draw(data, name), notes)
     try:
@@ -169,12 +172,13 @@ def open_picture(
         raise _unknown(data, name) from error
     except MemoryError as error:
         raise PictureError(
-            f"{name} needs more memory than there is.", "Save a smaller copy of it."
+            tr("{name} needs more memory than there is.", name=name),
+            tr("Save a smaller copy of it."),
         ) from error
     except Exception as error:  # decoders throw anything on damaged files
         raise PictureError(
-            f"{name} is damaged or cut off ({error}).",
-            "Save or download it again; nothing was changed.",
+            tr("{name} is damaged or cut off ({error}).", name=name, error=error),
+            tr("Save or download it again; nothing was changed."),
         ) from error
 
 
@@ -205,15 +209,21 @@ def _check_size(size: tuple[int, int], name: str, most: int) -> None:
         raise _too_large(name, size, most)
     if min(width, height) < LEAST_SIDE:
         raise PictureError(
-            f"{name} is only {width} × {height} pixels.",
-            f"Choose one with at least {LEAST_SIDE} pixels on each side.",
+            tr("{name} is only {width} × {height} pixels.", name=name, width=width, height=height),
+            tr("Choose one with at least {least_side} pixels on each side.", least_side=LEAST_SIDE),
         )
 
 
 def _too_large(name: str, size: tuple[int, int], most: int) -> PictureError:
     return PictureError(
-        f"{name} has more than {most // 1_000_000} megapixels ({size[0]} × {size[1]} pixels).",
-        "Save a smaller copy of it.",
+        tr(
+            "{name} has more than {most} megapixels ({size} × {size2} pixels).",
+            name=name,
+            most=most // 1000000,
+            size=size[0],
+            size2=size[1],
+        ),
+        tr("Save a smaller copy of it."),
     )
 
 
@@ -221,20 +231,25 @@ def _unknown(data: bytes, name: str) -> PictureError:
     start = data[:64].lstrip().lower()
     if start.startswith((b"<svg", b"<?xml")):
         return PictureError(
-            f"{name} is a vector drawing.", "Save it as PNG at the size that you need."
+            tr("{name} is a vector drawing.", name=name),
+            tr("Save it as PNG at the size that you need."),
         )
     if data[:4] in (b"II*\0", b"MM\0*"):
         return PictureError(
-            f"{name} is a TIFF file that is damaged or of a rare kind, such as floating point.",
-            "Save it with 8 or 16 bits a channel.",
+            tr(
+                "{name} is a TIFF file that is damaged or of a rare kind, such as floating point.",
+                name=name,
+            ),
+            tr("Save it with 8 or 16 bits a channel."),
         )
     if data[:4] in (b"\x89PNG", b"RIFF") or data[:3] == b"\xff\xd8\xff":
         return PictureError(
-            f"{name} is damaged: it begins like a picture but cannot be read.",
-            "Save or download it again.",
+            tr("{name} is damaged: it begins like a picture but cannot be read.", name=name),
+            tr("Save or download it again."),
         )
     return PictureError(
-        f"{name} is not a picture that can be opened here.", "Use PNG, JPEG, WebP or TIFF."
+        tr("{name} is not a picture that can be opened here.", name=name),
+        tr("Use PNG, JPEG, WebP or TIFF."),
     )
 
 
@@ -242,13 +257,13 @@ def _convert(image, name: str, several: bool) -> Opened:
     """To 8-bit sRGB and alpha, orientation applied."""
     notes: list[str] = []
     if several:
-        notes.append("It has several pages; the first is used.")
+        notes.append(tr("It has several pages; the first is used."))
     profile = image.info.get("icc_profile")
     orientation = 1
     try:
         orientation = image.getexif().get(0x0112, 1)
     except Exception:  # EXIF is often damaged where the picture is not
-        notes.append("Its EXIF data is damaged and was left aside.")
+        notes.append(tr("Its EXIF data is damaged and was left aside."))
     image = _eight_bits(image, name, notes)
     alpha = None
     if image.has_transparency_data:
@@ -311,12 +326,16 @@ def _eight_bits(image, name: str, notes: list[str]):
     if image.mode.startswith("I"):
         values = np.asarray(image)
         if values.min() < 0 or values.max() > 65535:
-            raise PictureError(f"{name} has 32-bit values.", "Save it with 8 or 16 bits a channel.")
-        notes.append("Its 16-bit grey was reduced to 8 bits.")
+            raise PictureError(
+                tr("{name} has 32-bit values.", name=name),
+                tr("Save it with 8 or 16 bits a channel."),
+            )
+        notes.append(tr("Its 16-bit grey was reduced to 8 bits."))
         return Image.fromarray((values.astype(np.float32) * (255 / 65535) + 0.5).astype(np.uint8))
     if image.mode == "F":
         raise PictureError(
-            f"{name} has floating-point values.", "Save it with 8 or 16 bits a channel."
+            tr("{name} has floating-point values.", name=name),
+            tr("Save it with 8 or 16 bits a channel."),
         )
     return image
 
@@ -340,11 +359,16 @@ def _to_srgb(image, profile: bytes | None, notes: list[str]):
             )
             title = ImageCms.getProfileDescription(source).strip()
         except (ImageCms.PyCMSError, OSError, ValueError, TypeError):
-            notes.append("Its colour profile does not fit and was left aside.")
+            notes.append(tr("Its colour profile does not fit and was left aside."))
         else:
             if "srgb" not in title.lower():
-                notes.append(f"Its colours were converted from {title or 'its profile'} to sRGB.")
+                notes.append(
+                    tr(
+                        "Its colours were converted from {title} to sRGB.",
+                        title=title or tr("its profile"),
+                    )
+                )
             return converted
     if image.mode == "CMYK":
-        notes.append("Its CMYK colours have no profile and were converted plainly.")
+        notes.append(tr("Its CMYK colours have no profile and were converted plainly."))
     return image if image.mode in ("RGB", "RGBA", "L", "LA") else image.convert("RGB")

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from nimble_tile.core.errors import PictureError
+from nimble_tile.core.language import marked, tr
 from nimble_tile.core.piece import MAX_SIDE, Region
 
 if TYPE_CHECKING:
@@ -32,7 +33,9 @@ LEAST_PLACE = 8
 PLACE_SLACK = 0.5
 """Pixels that a place may reach beyond the picture: typed whole numbers round."""
 
-CORNERS = ("top left", "top right", "bottom right", "bottom left")
+CORNERS = (
+    marked("top left"), marked("top right"), marked("bottom right"), marked("bottom left"),
+)  # fmt: skip
 
 LEAST_ANGLE = 12.0
 """Degrees that each corner of a quad keeps from flat and from folded: beyond,
@@ -139,17 +142,24 @@ def region_on(size: tuple[int, int], region: Region | None) -> Region:
         return centred_square(size)
     if min(region.width, region.height) < LEAST_PLACE:
         raise PictureError(
-            f"The place of the code is smaller than {LEAST_PLACE} pixels of the picture.",
-            "Make it larger.",
+            tr(
+                "The place of the code is smaller than {least_place} pixels of the picture.",
+                least_place=LEAST_PLACE,
+            ),
+            tr("Make it larger."),
         )
     if not region.upright and not possible(corners(region)):
         raise PictureError(
-            "The corners of the code are crossed or folded.", "Set the corners back."
+            tr("The corners of the code are crossed or folded."), tr("Set the corners back.")
         )
     if not inside(region, size):
         raise PictureError(
-            f"The code reaches beyond the picture, which has {size[0]} × {size[1]} pixels.",
-            "Move it or make it smaller.",
+            tr(
+                "The code reaches beyond the picture, which has {size} × {size2} pixels.",
+                size=size[0],
+                size2=size[1],
+            ),
+            tr("Move it or make it smaller."),
         )
     return region
 

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from nimble_tile.core.errors import PictureError
+from nimble_tile.core.language import tr
 from nimble_tile.core.memory import Memory
 from nimble_tile.core.picture.opening import Opened, open_picture
 
@@ -51,7 +52,7 @@ class PictureStore:
         self._memory = Memory(KEPT_DECODED)
         self._lock = threading.Lock()
 
-    def add(self, data: bytes, name: str = "The picture", drawings: bool = False) -> str:
+    def add(self, data: bytes, name: str = tr("The picture"), drawings: bool = False) -> str:
         """Take a picture in, once it is known to decode.
 
         Parameters
@@ -93,7 +94,7 @@ class PictureStore:
                 return self._files[digest]
             except KeyError:
                 raise PictureError(
-                    "The picture of this piece is missing.", "Bring it in again."
+                    tr("The picture of this piece is missing."), tr("Bring it in again.")
                 ) from None
 
     def about(self, digest: str) -> About:
@@ -117,7 +118,7 @@ class PictureStore:
         from nimble_tile.core.picture.masks import as_file
 
         data = as_file(mask)
-        digest = self._take(data, lambda: open_picture.here(data, "The mask"))  # our own file
+        digest = self._take(data, lambda: open_picture.here(data, tr("The mask")))  # our own file
         with self._lock:
             self._masks.add(digest)
         return digest

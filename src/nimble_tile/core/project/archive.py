@@ -27,6 +27,7 @@ from pydantic import ValidationError
 
 from nimble_tile.core.errors import PictureError, ProjectError, file_error
 from nimble_tile.core.files import write_atomically
+from nimble_tile.core.language import tr
 from nimble_tile.core.picture.opening import MOST_BYTES, open_picture
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import SCHEMA, Piece
@@ -110,7 +111,7 @@ def load_project(path: Path, pictures: PictureStore) -> Project:
             names = {piece.picture.digest: piece.picture.name for piece in reversed(pieces)}
             drawings = {digest for piece in pieces for digest in piece.logo.digests}
             for digest, data in found.items():
-                called = names.get(digest) or "A picture inside"
+                called = names.get(digest) or tr("A picture inside")
                 _take(data, called, pictures, path.name, digest in drawings)
             drafts = tuple(
                 draft.model_copy(update={"thumb": _thumb(archive, members, draft.key, path.name)})
@@ -123,8 +124,8 @@ def load_project(path: Path, pictures: PictureStore) -> Project:
         zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, ValueError,
     ) as error:  # fmt: skip
         raise ProjectError(
-            f"{path.name} is not a project of this program, or it is damaged.",
-            "Open another file or an older copy of it.",
+            tr("{name} is not a project of this program, or it is damaged.", name=path.name),
+            tr("Open another file or an older copy of it."),
         ) from error
 
 
@@ -133,54 +134,64 @@ def _checked(archive: zipfile.ZipFile, name: str) -> dict[str, zipfile.ZipInfo]:
     infos = archive.infolist()
     members = {info.filename: info for info in infos}
     if len(infos) > MOST_MEMBERS or len(members) != len(infos):
-        raise _hostile(name, "its contents are not laid out as a project's")
+        raise _hostile(name, tr("its contents are not laid out as a project's"))
     for info in infos:
         parts = info.filename.replace("\\", "/").split("/")
         if info.filename.startswith(("/", "\\")) or ".." in parts or ":" in parts[0]:
-            raise _hostile(name, "a path inside it climbs out of the file")
+            raise _hostile(name, tr("a path inside it climbs out of the file"))
         if info.flag_bits & 1:
-            raise _hostile(name, "it is encrypted")
+            raise _hostile(name, tr("it is encrypted"))
         if info.file_size > MOST_BYTES:
-            raise _hostile(name, "something inside it is larger than 1 GiB")
+            raise _hostile(name, tr("something inside it is larger than 1 GiB"))
         if info.file_size > 1 << 20 and info.file_size > MOST_RATIO * max(1, info.compress_size):
-            raise _hostile(name, "something inside it would swell beyond measure")
+            raise _hostile(name, tr("something inside it would swell beyond measure"))
     return members
 
 
 def _hostile(name: str, why: str) -> ProjectError:
-    return ProjectError(f"{name} was not opened: {why}.", "Open another file.")
+    return ProjectError(
+        tr("{name} was not opened: {why}.", name=name, why=why), tr("Open another file.")
+    )
 
 
 def _read(archive: zipfile.ZipFile, info: zipfile.ZipInfo, most: int, name: str) -> bytes:
     """Bytes of a member, never more than it claims nor than allowed."""
     if info.file_size > most:
-        raise _hostile(name, f"{info.filename} is too large")
+        raise _hostile(name, tr("{filename} is too large", filename=info.filename))
     with archive.open(info) as member:
         data = member.read(info.file_size + 1)
     if len(data) != info.file_size:
-        raise _hostile(name, f"{info.filename} is not as long as it claims")
+        raise _hostile(name, tr("{filename} is not as long as it claims", filename=info.filename))
     return data
 
 
 def _document(archive: zipfile.ZipFile, members: dict[str, zipfile.ZipInfo], name: str) -> Project:
     """The piece and the drafts, without their small pictures."""
     if "piece.json" not in members:
-        raise ProjectError(f"{name} is not a project of this program.", "Open another file.")
+        raise ProjectError(
+            tr("{name} is not a project of this program.", name=name), tr("Open another file.")
+        )
     raw = _read(archive, members["piece.json"], MOST_JSON, name)
     try:
         document = json.loads(raw.decode("utf-8"))
     except (UnicodeDecodeError, ValueError, RecursionError) as error:
-        raise _hostile(name, "its piece.json cannot be read") from error
+        raise _hostile(name, tr("its piece.json cannot be read")) from error
     if not isinstance(document, dict) or document.get("format") != FORMAT:
-        raise ProjectError(f"{name} is not a project of this program.", "Open another file.")
+        raise ProjectError(
+            tr("{name} is not a project of this program.", name=name), tr("Open another file.")
+        )
     schema = document.get("schema")
     if isinstance(schema, int) and schema > SCHEMA:
         raise ProjectError(
-            f"{name} was saved by a newer version of this program.", "Update the program."
+            tr("{name} was saved by a newer version of this program.", name=name),
+            tr("Update the program."),
         )
     drafts = document.get("drafts", [])
     if not isinstance(drafts, list) or len(drafts) > MOST_DRAFTS:
-        raise _hostile(name, f"it does not hold a list of up to {MOST_DRAFTS} drafts")
+        raise _hostile(
+            name,
+            tr("it does not hold a list of up to {most_drafts} drafts", most_drafts=MOST_DRAFTS),
+        )
     try:
         piece = Piece.model_validate_json(json.dumps(document.get("piece")), strict=False)
         made = tuple(Draft.model_validate_json(json.dumps(d), strict=False) for d in drafts)
@@ -189,9 +200,11 @@ def _document(archive: zipfile.ZipFile, members: dict[str, zipfile.ZipInfo], nam
         if isinstance(error, ValidationError):
             first = error.errors()[0]
             detail = f" ({'.'.join(map(str, first['loc'])) or 'piece'})"
-        raise _hostile(name, f"a setting in its piece.json is not possible{detail}") from error
+        raise _hostile(
+            name, tr("a setting in its piece.json is not possible{detail}", detail=detail)
+        ) from error
     if len({draft.key for draft in made}) != len(made):
-        raise _hostile(name, "two of its drafts have one key")
+        raise _hostile(name, tr("two of its drafts have one key"))
     return Project(piece, made)
 
 
@@ -219,10 +232,10 @@ def _picture(
     """Bytes of a picture, once they are what their name says."""
     info = members.get(f"pictures/{digest}")
     if info is None:
-        raise _hostile(name, "a picture of it is missing")
+        raise _hostile(name, tr("a picture of it is missing"))
     data = _read(archive, info, MOST_BYTES, name)
     if hashlib.sha256(data).hexdigest() != digest:
-        raise _hostile(name, "a picture of it is damaged")
+        raise _hostile(name, tr("a picture of it is damaged"))
     return data
 
 
@@ -232,4 +245,6 @@ def _take(
     try:
         pictures.add(data, picture_name, drawings)
     except PictureError as error:
-        raise ProjectError(f"{name} was not opened: {error.what}", error.way_out) from error
+        raise ProjectError(
+            tr("{name} was not opened: {what}", name=name, what=error.what), error.way_out
+        ) from error

@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import Field, field_validator
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.look import Model
 from nimble_tile.core.piece import Piece
 
@@ -74,10 +75,10 @@ def bare(piece: Piece) -> Piece:
     return piece.model_copy(update={"log": ()}) if piece.log else piece
 
 
-def free_name(drafts: tuple[Draft, ...], wish: str = "Draft") -> str:
+def free_name(drafts: tuple[Draft, ...], wish: str = tr("Draft")) -> str:
     """A name that no draft has yet: the wish itself where it says something, else numbered."""
     taken = {draft.name for draft in drafts}
-    wish = " ".join(wish.split())[:70] or "Draft"
+    wish = " ".join(wish.split())[:70] or tr("Draft")
     if wish != "Draft" and wish not in taken:
         return wish
     number = 1 if wish == "Draft" else 2

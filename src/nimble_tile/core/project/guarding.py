@@ -10,6 +10,8 @@ from pathlib import Path
 
 import psutil
 
+from nimble_tile.core.language import tr
+
 
 @dataclass(frozen=True)
 class Stamp:
@@ -85,4 +87,4 @@ class Holds:
 
     def _note(self, path: Path) -> Path:
         name = hashlib.sha256(str(Path(path).absolute()).encode("utf-8", "surrogatepass"))
-        return self._folder / f"{name.hexdigest()[:24]}.json"
+        return self._folder / tr("{hexdigest}.json", hexdigest=name.hexdigest()[:24])

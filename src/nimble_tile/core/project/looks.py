@@ -19,6 +19,7 @@ from pydantic import ValidationError
 
 from nimble_tile.core.errors import OutputError, PictureError, ProjectError
 from nimble_tile.core.files import read_document, refused, write_atomically
+from nimble_tile.core.language import tr
 from nimble_tile.core.look import Look
 from nimble_tile.core.picture.store import PictureStore
 
@@ -37,7 +38,8 @@ def shipped() -> list[Look]:
     for entry in sorted(folder.iterdir(), key=lambda e: e.name):
         if entry.name.endswith(SUFFIX):
             document = json.loads(entry.read_text("utf-8"))
-            found.append(Look.model_validate_json(json.dumps(document["look"])))
+            look = Look.model_validate_json(json.dumps(document["look"]))
+            found.append(look.model_copy(update={"name": tr(look.name)}))
     return found
 
 
@@ -77,9 +79,9 @@ def keep(look: Look, name: str, pictures: PictureStore, where: Path) -> Look:
     """
     name = " ".join(name.split())
     if not name:
-        raise OutputError("A look needs a name.", "Write one.")
+        raise OutputError(tr("A look needs a name."), tr("Write one."))
     if len(name) > 80:
-        raise OutputError("The name is too long.", "Use at most 80 characters.")
+        raise OutputError(tr("The name is too long."), tr("Use at most 80 characters."))
     named = look.model_copy(update={"name": name})
     try:
         where.mkdir(parents=True, exist_ok=True)
@@ -127,31 +129,33 @@ def read(path: Path, pictures: PictureStore) -> Look:
         unless everything was in order.
     """
     path = Path(path)
-    document = read_document(path, FORMAT, SCHEMA, MOST_BYTES, "a look")
+    document = read_document(path, FORMAT, SCHEMA, MOST_BYTES, tr("a look"))
     try:
         look = Look.model_validate_json(json.dumps(document.get("look")), strict=False)
     except (ValidationError, ValueError, RecursionError) as error:
         detail = ""
         if isinstance(error, ValidationError):
             detail = f" ({'.'.join(map(str, error.errors()[0]['loc'])) or 'look'})"
-        raise refused(path, f"a setting in it is not possible{detail}") from None
+        raise refused(path, tr("a setting in it is not possible{detail}", detail=detail)) from None
     found = {}
     inside = document.get("pictures")
     for digest in look.digests:
         text = inside.get(digest) if isinstance(inside, dict) else None
         if not isinstance(text, str):
-            raise refused(path, "a picture of it is missing")
+            raise refused(path, tr("a picture of it is missing"))
         try:
             found[digest] = base64.b64decode(text, validate=True)
         except (binascii.Error, ValueError):
-            raise refused(path, "a picture of it is damaged") from None
+            raise refused(path, tr("a picture of it is damaged")) from None
         if hashlib.sha256(found[digest]).hexdigest() != digest:
-            raise refused(path, "a picture of it is damaged")
+            raise refused(path, tr("a picture of it is damaged"))
     for picture in found.values():
         try:
-            pictures.add(picture, "A picture of the look")
+            pictures.add(picture, tr("A picture of the look"))
         except PictureError as error:
-            raise ProjectError(f"{path.name} was not taken: {error.what}", error.way_out) from error
+            raise ProjectError(
+                tr("{name} was not taken: {what}", name=path.name, what=error.what), error.way_out
+            ) from error
     return look
 
 
@@ -167,4 +171,7 @@ def by_name(name: str, pictures: PictureStore) -> Look:
     for title, look in known.items():
         if title.lower() == name.strip().lower():
             return look
-    raise ProjectError(f"There is no look “{name}”.", f"There are: {', '.join(known)}.")
+    raise ProjectError(
+        tr("There is no look “{name}”.", name=name),
+        tr("There are: {known}.", known=", ".join(known)),
+    )

@@ -13,6 +13,7 @@ from pydantic import Field, ValidationError
 
 from nimble_tile.core.errors import OutputError, ProjectError
 from nimble_tile.core.files import read_document, refused, write_atomically
+from nimble_tile.core.language import tr
 from nimble_tile.core.look import Model
 from nimble_tile.core.piece import Finish
 
@@ -39,14 +40,16 @@ class Preset(Model):
 
 
 SHIPPED = (
-    Preset(name="Web", finish=Finish(format="webp", lossless=False, quality=88, size=1200, dpi=96)),
     Preset(
-        name="Social square",
+        name=tr("Web"), finish=Finish(format="webp", lossless=False, quality=88, size=1200, dpi=96)
+    ),
+    Preset(
+        name=tr("Social square"),
         finish=Finish(format="jpeg", quality=92, size=1080, dpi=96, square=True),
     ),
-    Preset(name="Poster", finish=Finish(format="pdf", mm=420, bleed=3, marks=True)),
-    Preset(name="Ticket", finish=Finish(format="pdf", mm=150, bleed=2, marks=True)),
-    Preset(name="Sticker sheet", finish=Finish(format="pdf", mm=45, sheet="a4", marks=True)),
+    Preset(name=tr("Poster"), finish=Finish(format="pdf", mm=420, bleed=3, marks=True)),
+    Preset(name=tr("Ticket"), finish=Finish(format="pdf", mm=150, bleed=2, marks=True)),
+    Preset(name=tr("Sticker sheet"), finish=Finish(format="pdf", mm=45, sheet="a4", marks=True)),
 )
 
 
@@ -104,5 +107,7 @@ def _write(kept: Sequence[Preset], where: Path) -> None:
     try:
         where.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise OutputError(f"No preset could be kept in {where.parent}.") from error
+        raise OutputError(
+            tr("No preset could be kept in {folder}.", folder=where.parent)
+        ) from error
     write_atomically(where, lambda file: file.write(data), OutputError, "save")

@@ -17,6 +17,7 @@ import psutil
 
 from nimble_tile.core.errors import ProjectError
 from nimble_tile.core.files import write_atomically
+from nimble_tile.core.language import tr
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.project import archive
@@ -66,7 +67,9 @@ class Recovery:
         try:
             self._folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise ProjectError(f"No copy could be kept in {self._folder}.") from error
+            raise ProjectError(
+                tr("No copy could be kept in {folder}.", folder=self._folder)
+            ) from error
         note = json.dumps({"original": str(original) if original else None}).encode()
         write_atomically(self._note, lambda file: file.write(note), ProjectError, "keep")
         archive.save(piece, pictures, self._path, drafts)

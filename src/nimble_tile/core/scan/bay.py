@@ -20,6 +20,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.scan import readers as _readers
 from nimble_tile.core.scan.readers import Reading, to_grey
 from nimble_tile.core.scan.worker import BETWEEN, HEADER, LENGTH, READY
@@ -109,10 +110,10 @@ class _Process:
             answer = json.loads(self._receive(length, deadline))
         except TimeoutError as error:
             self.stop()
-            raise _Failed(f"gave no answer within {limit:g} s") from error
+            raise _Failed(tr("gave no answer within {limit:g} s", limit=limit)) from error
         except (OSError, EOFError) as error:
             self.stop()
-            raise _Failed("crashed on this image") from error
+            raise _Failed(tr("crashed on this image")) from error
         return answer
 
     def _send(self, data: bytes | memoryview, deadline: float) -> None:
@@ -293,7 +294,9 @@ class ReaderBay:
 def _outcome(name: str, answer: Any, seconds: float) -> Outcome:
     """What a reader's answer says."""
     if isinstance(answer, dict):
-        return Outcome(name, (), f"stopped with an error ({answer['error']})", seconds)
+        return Outcome(
+            name, (), tr("stopped with an error ({answer})", answer=answer["error"]), seconds
+        )
     readings = tuple(
         Reading(
             **{

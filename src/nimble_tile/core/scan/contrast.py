@@ -15,6 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nimble_tile.core import linear as srgb
+from nimble_tile.core.language import tr
 from nimble_tile.core.look import Fill, Look, rgb
 from nimble_tile.core.oklab import lab_of, light_of
 from nimble_tile.core.symbol.encode import Symbol
@@ -306,17 +307,17 @@ def better(look: Look, found: Contrast, asked: str = ASKED) -> list[Better]:
     can_ground = look.ground is not None and look.ground.kind != "picture"
     made = []
     if can_ink and light - need >= 0:
-        made.append(Better("Darker modules", look.model_copy(update=inked(light - need))))
+        made.append(Better(tr("Darker modules"), look.model_copy(update=inked(light - need))))
     if can_ground and dark + need <= 1:
         ground = _moved(look.ground, dark + need, False)
-        made.append(Better("Lighter ground", look.model_copy(update={"ground": ground})))
+        made.append(Better(tr("Lighter ground"), look.model_copy(update={"ground": ground})))
     if can_ink and can_ground and len(made) < 2:
         missing = need - (light - dark)
         down = min(dark, missing / 2)
         up = min(1 - light, missing - down)
         down = min(dark, missing - up)
         changes = {**inked(dark - down), "ground": _moved(look.ground, light + up, False)}
-        made.append(Better("Both a little", look.model_copy(update=changes)))
+        made.append(Better(tr("Both a little"), look.model_copy(update=changes)))
     return made
 
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nimble_tile.core.language import marked, tr
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks.drawing import Drawing, Images, finder_corners
 
@@ -27,7 +28,7 @@ OFFSETS = (-0.4, -0.2, 0.0, 0.2, 0.4)
 """Lines through the middle module of the eye, in modules from its centre: the
 standard's reader looks for lines that cross it."""
 
-WAYS = ("row", "column", "falling diagonal", "rising diagonal")
+WAYS = (marked("row"), marked("column"), marked("falling diagonal"), marked("rising diagonal"))
 
 
 @dataclass(frozen=True)
@@ -67,7 +68,7 @@ class FinderLine:
     @property
     def words(self) -> str:
         """The ratio as people write it."""
-        return " : ".join(f"{run:.1f}" for run in self.runs) if self.runs else "no five runs"
+        return " : ".join(f"{run:.1f}" for run in self.runs) if self.runs else tr("no five runs")
 
 
 @dataclass(frozen=True, eq=False)

@@ -18,6 +18,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.linear import luminance
 from nimble_tile.core.scan.locate import UPRIGHT_PIXELS, Located, patches, refined_corners, upright
 from nimble_tile.core.scan.sampling import spoiled
@@ -143,14 +144,15 @@ def grade(image: np.ndarray, quad: np.ndarray, symbol: Symbol) -> Quality:
     axial, grid = _geometry(patches(plane, quad, symbol.dark))
     return Quality(
         (
-            Parameter("decode", "Decode", float(unused > 0 or _corrects(wrong, symbol)),
+            Parameter("decode", tr("Decode"), float(unused > 0 or _corrects(wrong, symbol)),
                       4 if _corrects(wrong, symbol) else 0),
-            Parameter("contrast", "Symbol contrast", contrast, at_least(contrast, SYMBOL_CONTRAST)),
-            Parameter("modulation", "Modulation", lowest, modulation),
-            Parameter("fixed", "Fixed pattern damage", damaged, damage),
-            Parameter("axial", "Axial non-uniformity", axial, at_most(axial, AXIAL)),
-            Parameter("grid", "Grid non-uniformity", grid, at_most(grid, GRID_LIMITS)),
-            Parameter("unused", "Unused error correction", unused,
+            Parameter("contrast", tr("Symbol contrast"), contrast,
+                      at_least(contrast, SYMBOL_CONTRAST)),
+            Parameter("modulation", tr("Modulation"), lowest, modulation),
+            Parameter("fixed", tr("Fixed pattern damage"), damaged, damage),
+            Parameter("axial", tr("Axial non-uniformity"), axial, at_most(axial, AXIAL)),
+            Parameter("grid", tr("Grid non-uniformity"), grid, at_most(grid, GRID_LIMITS)),
+            Parameter("unused", tr("Unused error correction"), unused,
                       at_least(unused, UNUSED_CORRECTION)),
         )
     )  # fmt: skip

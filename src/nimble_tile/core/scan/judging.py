@@ -11,6 +11,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.logo.lay import TOUCHED, under
 from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.rendering import Rendering
@@ -187,12 +188,13 @@ def _covered(rendering: Rendering, verdict: Verdict) -> tuple[Reason, ...]:
     if own < COVERED * max(wrong, 1) or own < LEAST_COVERED:
         return ()
     captions = {item.role for item in items} == {"caption"}
-    what = "caption" if captions else "logo"
     return (
         Reason(
             "covered",
-            f"{own} of {wrong} wrong modules lie under the {what}.",
-            "Make it smaller, move it, or raise the level.",
+            tr("{own} of {wrong} wrong modules lie under the caption.", own=own, wrong=wrong)
+            if captions
+            else tr("{own} of {wrong} wrong modules lie under the logo.", own=own, wrong=wrong),
+            tr("Make it smaller, move it, or raise the level."),
         ),
     )
 

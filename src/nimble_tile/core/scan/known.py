@@ -5,6 +5,7 @@ Straight on, black on white, versions 1 to 10, 5 to 28 pixels a module.
 
 from __future__ import annotations
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.look import Look
 
 CORNER_READERS = ("OpenCV", "quirc")
@@ -29,19 +30,21 @@ def warnings(look: Look) -> list[str]:
     found = []
     missed = RINGS_MISSED.get(look.ring)
     if missed:
-        found.append("OpenCV and quirc mostly miss this ring: they look for its outer corners.")
+        found.append(tr("OpenCV and quirc mostly miss this ring: they look for its outer corners."))
         found += [
-            f"{name} misses it in some versions." for name in missed if name not in CORNER_READERS
+            tr("{name} misses it in some versions.", name=name)
+            for name in missed
+            if name not in CORNER_READERS
         ]
     missed = EYES_MISSED.get(look.eye)
     if missed and look.ring != "picture":
-        found.append(f"{' and '.join(missed)} misses this eye at some sizes.")
+        found.append(tr("{missed} misses this eye at some sizes.", missed=tr(" and ").join(missed)))
     if look.eye == "diamond" and look.ring in ("window", "sail"):
-        found.append("zxing-cpp measures diagonals too and misses a diamond in this ring.")
+        found.append(tr("zxing-cpp measures diagonals too and misses a diamond in this ring."))
     stamped = look.shape not in ("square", "fused", "upright", "across")
     apart = stamped or look.size < SMALL_STAMPS or look.jitter > 0
     if "modules" in (look.ring, look.eye) and apart:
-        found.append("Finders of separate modules fall apart into dots that readers miss.")
+        found.append(tr("Finders of separate modules fall apart into dots that readers miss."))
     if look.ring in ("own", "picture") or look.eye == "own":
-        found.append("Readers find the code by these patterns: watch the verdict.")
+        found.append(tr("Readers find the code by these patterns: watch the verdict."))
     return found

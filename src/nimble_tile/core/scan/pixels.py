@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.pixelart import PixelArt
 from nimble_tile.core.scan.readers import to_grey
@@ -50,14 +51,21 @@ class PixelCost:
 
     def told(self, before: PixelCost | None = None) -> str:
         """In words, with what has changed since then."""
-        words = f"{self.spare:.0%} of the error correction is left"
+        words = tr("{spare:.0%} of the error correction is left", spare=self.spare)
         if before is not None and abs(before.spare - self.spare) >= 0.005:
-            words += f" (this stroke: {self.spare - before.spare:+.0%})"
-        wrong = "1 module is wrong" if self.wrong == 1 else f"{self.wrong} modules are wrong"
+            words += tr(" (this stroke: {spare:+.0%})", spare=self.spare - before.spare)
+        wrong = (
+            tr("1 module is wrong")
+            if self.wrong == 1
+            else tr("{wrong} modules are wrong", wrong=self.wrong)
+        )
         told = f"{words}; {wrong}." if self.wrong else f"{words}."
         if self.quiet_zone < LIGHT_QUIET_ZONE:
-            told += f" Only {self.quiet_zone:.0%} of the quiet zone is light: readers need it."
-        return told if self.readable else f"{told} It cannot be read any more."
+            told += tr(
+                " Only {quiet_zone:.0%} of the quiet zone is light: readers need it.",
+                quiet_zone=self.quiet_zone,
+            )
+        return told if self.readable else tr("{told} It cannot be read any more.", told=told)
 
 
 def pixel_cost(art: PixelArt, symbol: Symbol) -> PixelCost:

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.scan.sampling import Sample
 from nimble_tile.core.scan.verdict import GOOD_SPARE, Reason, ReasonKind, Verdict
 from nimble_tile.core.symbol.anatomy import Part
@@ -22,7 +23,7 @@ WEAK_SHARE = 0.20
 HARDLY_SHOWS = 0.30
 """Share of wrong modules from which the picture does not carry the code."""
 
-LOOK_WAY_OUT = "Change the shapes or the colours of the code."
+LOOK_WAY_OUT = tr("Change the shapes or the colours of the code.")
 
 DULL_QUIET = 0.90
 """Share of the quiet zone that must be light for it not to be named."""
@@ -56,8 +57,8 @@ def explain(
     if verdict.state == "thin":
         reasons += _thin(verdict)
     if symbol is not None and symbol.micro:
-        text = "Few phones read Micro QR codes."
-        reasons.append(Reason("Micro QR", text, "Choose a version from 1 to 40."))
+        text = tr("Few phones read Micro QR codes.")
+        reasons.append(Reason("Micro QR", text, tr("Choose a version from 1 to 40.")))
     if not blended:
         reasons = [
             replace(reason, way_out=LOOK_WAY_OUT) if reason.cause in RAISED else reason
@@ -71,7 +72,12 @@ def _message(verdict: Verdict) -> list[Reason]:
     others = sorted({code.text for code in verdict.found} - {verdict.expected})
     if verdict.expected is None or not others:
         return []
-    return [Reason("other message", f"It says “{_short(others[0])}” instead of the message.")]
+    return [
+        Reason(
+            "other message",
+            tr("It says “{short}” instead of the message.", short=_short(others[0])),
+        )
+    ]
 
 
 def _inverted(verdict: Verdict, upside_down: bool) -> list[Reason]:
@@ -82,8 +88,12 @@ def _inverted(verdict: Verdict, upside_down: bool) -> list[Reason]:
     return [
         Reason(
             "light on dark",
-            f"It is light on dark: {sum(m.read for m in able)} of {len(able)} readers read it.",
-            "Most readers look for dark modules on a light ground; swap the colours.",
+            tr(
+                "It is light on dark: {count} of {able} readers read it.",
+                count=sum(m.read for m in able),
+                able=len(able),
+            ),
+            tr("Most readers look for dark modules on a light ground; swap the colours."),
         )
     ]
 
@@ -97,9 +107,9 @@ def _readers(verdict: Verdict) -> list[Reason]:
     ]
     silent = [mark.name for mark in failed if not mark.trouble]
     if silent and len(silent) == len(able):
-        reasons.append(Reason("not read", "No reader found a code that it could decode."))
+        reasons.append(Reason("not read", tr("No reader found a code that it could decode.")))
     elif silent:
-        reasons.append(Reason("not read", f"Not read by {_listed(silent)}."))
+        reasons.append(Reason("not read", tr("Not read by {listed}.", listed=_listed(silent))))
     return reasons
 
 
@@ -108,12 +118,18 @@ def _thin(verdict: Verdict) -> list[Reason]:
     reasons, spare = [], verdict.spare
     if verdict.faded is not None:
         right, able = verdict.faded
-        text = f"As a faded print it is read by {right} of {able} readers."
-        reasons.append(Reason("faded", text, "Raise the strength."))
+        text = tr(
+            "As a faded print it is read by {right} of {able} readers.", right=right, able=able
+        )
+        reasons.append(Reason("faded", text, tr("Raise the strength.")))
     all_read = all(mark.read for mark in verdict.marks if mark.able)
     if all_read and spare is not None and spare < GOOD_SPARE:
-        text = f"Only {spare:.0%} of the error correction is left; {GOOD_SPARE:.0%} would be safe."
-        reasons.append(Reason("little spare", text, "Raise the strength or the level."))
+        text = tr(
+            "Only {spare:.0%} of the error correction is left; {good_spare:.0%} would be safe.",
+            spare=spare,
+            good_spare=GOOD_SPARE,
+        )
+        reasons.append(Reason("little spare", text, tr("Raise the strength or the level.")))
     return reasons
 
 
@@ -134,45 +150,65 @@ def _modules(looked: Sample, symbol: Symbol) -> list[Reason]:
         return [
             Reason(
                 "hardly shows",
-                f"The code hardly shows: {wrong_share:.0%} of its modules are wrong.",
-                "Half of them would be chance. Raise the strength of the blend.",
+                tr(
+                    "The code hardly shows: {wrong_share:.0%} of its modules are wrong.",
+                    wrong_share=wrong_share,
+                ),
+                tr("Half of them would be chance. Raise the strength of the blend."),
             )
         ]
     if over:
         index, errors, most = max(over, key=lambda entry: entry[1] - entry[2])
-        which = f"block {index + 1} has" if len(looked.correctable) > 1 else "it has"
+        which = (
+            tr("block {index} has", index=index + 1)
+            if len(looked.correctable) > 1
+            else tr("it has")
+        )
         reasons.append(
             Reason(
                 "too many errors",
-                f"Too many errors: {which} {errors} wrong codewords and can correct {most}.",
-                "Raise the strength, or the error correction level.",
+                tr(
+                    "Too many errors: {which} {errors} wrong codewords and can correct {most}.",
+                    which=which,
+                    errors=errors,
+                    most=most,
+                ),
+                tr("Raise the strength, or the error correction level."),
             )
         )
     for part, name in (
-        (Part.FINDER, "finder patterns"),
-        (Part.SEPARATOR, "light borders of the finder patterns"),
-        (Part.ALIGNMENT, "alignment patterns"),
-        (Part.TIMING, "timing patterns"),
-        (Part.FORMAT, "modules of the format information"),
+        (Part.FINDER, tr("finder patterns")),
+        (Part.SEPARATOR, tr("light borders of the finder patterns")),
+        (Part.ALIGNMENT, tr("alignment patterns")),
+        (Part.TIMING, tr("timing patterns")),
+        (Part.FORMAT, tr("modules of the format information")),
     ):
         own = parts == part
         if own.any() and (share := float(looked.wrong[own].mean())) > BAD_SHARE:
             reasons.append(
-                Reason("pattern", f"{share:.0%} of the {name} read wrongly.", "Raise the strength.")
+                Reason(
+                    "pattern",
+                    tr("{share:.0%} of the {name} read wrongly.", share=share, name=name),
+                    tr("Raise the strength."),
+                )
             )
     if looked.quiet_zone < DULL_QUIET:
         reasons.append(
             Reason(
                 "quiet zone",
-                f"{1 - looked.quiet_zone:.0%} of the quiet zone is too dark.",
-                "Raise the strength, or place the code where the picture is light.",
+                tr(
+                    "{quiet_zone:.0%} of the quiet zone is too dark.",
+                    quiet_zone=1 - looked.quiet_zone,
+                ),
+                tr("Raise the strength, or place the code where the picture is light."),
             )
         )
     weak = float(np.mean(looked.weak))
     if weak > WEAK_SHARE:
         reasons.append(
-            Reason("weak", f"{weak:.0%} of the modules are weak: a little noise flips them.",
-                   "Raise the strength.")
+            Reason("weak", tr("{weak:.0%} of the modules are weak: a little noise flips them.",
+                              weak=weak),
+                   tr("Raise the strength."))
         )  # fmt: skip
     return reasons
 
@@ -182,4 +218,4 @@ def _short(text: str) -> str:
 
 
 def _listed(names: Sequence[str]) -> str:
-    return names[0] if len(names) == 1 else ", ".join(names[:-1]) + " and " + names[-1]
+    return names[0] if len(names) == 1 else ", ".join(names[:-1]) + tr(" and ") + names[-1]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.scan.fidelity import Fidelity
 from nimble_tile.core.scan.readers import Reading
 from nimble_tile.core.scan.sampling import Sample
@@ -23,9 +24,9 @@ ReasonKind = Literal[
 """What a reason is about."""
 
 STATE_WORDS: dict[State, str] = {
-    "well": "Scans well",
-    "thin": "Scans, little to spare",
-    "fails": "Does not scan",
+    "well": tr("Scans well"),
+    "thin": tr("Scans, little to spare"),
+    "fails": tr("Does not scan"),
 }
 
 

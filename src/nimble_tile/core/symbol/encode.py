@@ -14,6 +14,7 @@ from functools import cached_property
 import numpy as np
 
 from nimble_tile.core.errors import MessageError
+from nimble_tile.core.language import counted, tr
 from nimble_tile.core.piece import Code, Message
 from nimble_tile.core.symbol import masks, tables
 from nimble_tile.core.symbol.anatomy import Anatomy, anatomy
@@ -92,7 +93,7 @@ class Symbol:
     def mode(self) -> str:
         """Encoding modes in the order of their first use: ``"byte and numeric"``."""
         modes = list(dict.fromkeys(segment.mode for segment in self.segments))
-        return " and ".join([", ".join(modes[:-1]), modes[-1]] if len(modes) > 1 else modes)
+        return tr(" and ").join([", ".join(modes[:-1]), modes[-1]] if len(modes) > 1 else modes)
 
     @cached_property
     def penalties(self) -> dict[int, int]:
@@ -116,7 +117,7 @@ def encode(message: Message, code: Code) -> Symbol:
     import segno
 
     if not message.text:
-        raise MessageError("There is no message yet.", "Write what the code should say.")
+        raise MessageError(tr("There is no message yet."), tr("Write what the code should say."))
     charset = _charset(message, code)
     _check_micro(code)
     tailed = code.steer == "tail"
@@ -157,9 +158,13 @@ def encode(message: Message, code: Code) -> Symbol:
 def _before_tail(message: Message) -> str:
     """The link up to and with the # before its tail."""
     if not message.text.lower().startswith(("http://", "https://")):
-        raise MessageError("Only a link can have a tail of digits.", "Steer by padding instead.")
+        raise MessageError(
+            tr("Only a link can have a tail of digits."), tr("Steer by padding instead.")
+        )
     if "#" in message.text:
-        raise MessageError("The link has a part after # already.", "Steer by padding instead.")
+        raise MessageError(
+            tr("The link has a part after # already."), tr("Steer by padding instead.")
+        )
     return message.text + "#"
 
 
@@ -173,8 +178,12 @@ def _with_tail(
     groups = (capacity_bits(version, level) - used - head) // 10
     if groups < 1 or tables.is_micro(version):
         raise MessageError(
-            f"Version {version}-{level} has no room for a tail of digits.",
-            "Choose a larger version or a lower level.",
+            tr(
+                "Version {version}-{level} has no room for a tail of digits.",
+                version=version,
+                level=level,
+            ),
+            tr("Choose a larger version or a lower level."),
         )
     digits = 3 * groups
     return (*segments, Segment("numeric", "0" * digits)), (used + head, digits)
@@ -241,7 +250,8 @@ def _charset(message: Message, code: Code) -> Charset | None:
         wrong = next((c for c in message.text if ord(c) > 0xFF), None)
         if wrong is not None:
             raise MessageError(
-                f"Latin-1 has no “{wrong}”.", "Choose the character set UTF-8 or automatic."
+                tr("Latin-1 has no “{wrong}”.", wrong=wrong),
+                tr("Choose the character set UTF-8 or automatic."),
             )
     return charset
 
@@ -251,17 +261,23 @@ def _check_micro(code: Code) -> None:
         return
     if code.version == "micro":
         if code.level == "H":
-            raise MessageError("Micro QR has no level H.", "Choose level Q, or another version.")
+            raise MessageError(
+                tr("Micro QR has no level H."), tr("Choose level Q, or another version.")
+            )
     else:
         offered = tables.levels_of(code.version)
         if offered != ("-",) and code.level not in offered:
             raise MessageError(
-                f"Version {code.version} has no level {code.level}.",
-                f"Choose level {' or '.join(offered)}.",
+                tr(
+                    "Version {version} has no level {level}.",
+                    version=code.version,
+                    level=code.level,
+                ),
+                tr("Choose level {offered}.", offered=tr(" or ").join(offered)),
             )
     if code.mask != "auto" and code.mask > 3:
         raise MessageError(
-            "Micro QR codes have four masks, 0 to 3.", "Choose one of these or automatic."
+            tr("Micro QR codes have four masks, 0 to 3."), tr("Choose one of these or automatic.")
         )
 
 
@@ -276,23 +292,27 @@ def _does_not_fit(message: Message, code: Code, charset: Charset | None) -> Mess
     if code.version != "auto":
         automatic = fits(version="auto")
         if automatic:
-            nearest.append(f"set the version to {automatic} or automatic")
+            nearest.append(tr("set the version to {automatic} or automatic", automatic=automatic))
     for level in reversed(tables.LEVELS[: tables.LEVELS.index(code.level)]):
         if fits(level=level):
-            nearest.append(f"choose level {level}")
+            nearest.append(tr("choose level {level}", level=level))
             break
     nearest.append(_shorten(message.text, code, charset))
-    way_out = " or ".join(nearest)
+    way_out = tr(" or ").join(nearest)
     if len(nearest) > 2:
-        way_out = ", ".join(nearest[:-1]) + ", or " + nearest[-1]
+        way_out = ", ".join(nearest[:-1]) + tr(", or ") + nearest[-1]
     if code.version == "auto":
-        what = f"The message is too long for any QR code at level {code.level}."
+        what = tr("The message is too long for any QR code at level {level}.", level=code.level)
     elif code.version == "M1":
-        what = "The message does not fit version M1, which holds up to five digits."
+        what = tr("The message does not fit version M1, which holds up to five digits.")
     elif code.version == "micro":
-        what = f"The message does not fit any Micro QR code at level {code.level}."
+        what = tr("The message does not fit any Micro QR code at level {level}.", level=code.level)
     else:
-        what = f"The message does not fit version {code.version} at level {code.level}."
+        what = tr(
+            "The message does not fit version {version} at level {level}.",
+            version=code.version,
+            level=code.level,
+        )
     return MessageError(what, way_out[0].upper() + way_out[1:] + ".")
 
 
@@ -307,6 +327,10 @@ def _shorten(text: str, code: Code, charset: Charset | None) -> str:
         else:
             high = middle
     if low == 0:
-        return "shorten the message"
+        return tr("shorten the message")
     count = len(text) - low
-    return f"shorten the message by about {count} character{'s' if count > 1 else ''}"
+    return counted(
+        "shorten the message by about {count} character",
+        "shorten the message by about {count} characters",
+        count,
+    )

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from nimble_tile.core.additions import Captions, Layout, Logos, Surround
 from nimble_tile.core.artwork import Picture
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.look import Look
 from nimble_tile.core.piece import Blend, Piece
 from nimble_tile.core.render import Renderer
@@ -26,11 +27,11 @@ RUNGS = ("code", "picture", "blend", "logo", "finish")
 """Rungs that can cost something, in the ladder's order."""
 
 WITHOUT = {
-    "code": "with plain modules in the smallest version",
-    "picture": "without the picture",
-    "blend": "with the code laid plainly on the picture",
-    "logo": "without logos",
-    "finish": "without caption, frame and layout",
+    "code": tr("with plain modules in the smallest version"),
+    "picture": tr("without the picture"),
+    "blend": tr("with the code laid plainly on the picture"),
+    "logo": tr("without logos"),
+    "finish": tr("without caption, frame and layout"),
 }
 """What the piece is compared with, in words."""
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nimble_tile.core.language import counted
 from nimble_tile.core.phonelog import PhoneTest
 from nimble_tile.core.trials.limits import SEEDS
 from nimble_tile.core.trials.room import Room
@@ -56,7 +57,12 @@ class Foreseen:
         of = len(self.as_seen)
         if not of:
             return ""
-        return f"{sum(self.as_seen)} of {of} phone{'s' if of > 1 else ''} as foreseen"
+        return counted(
+            "{as_seen} of {count} phone as foreseen",
+            "{as_seen} of {count} phones as foreseen",
+            of,
+            as_seen=sum(self.as_seen),
+        )
 
 
 def trial_of(test: PhoneTest, subject: Subject) -> Trial:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.subject import Subject
 from nimble_tile.core.trials.trial import Trial
@@ -65,13 +66,20 @@ class Limit:
 
 
 LIMITS = (
-    Limit("print", "Smallest print", "mm", 80, 4, True, ("shown", "size"), False),
-    Limit("distance", "Largest distance", "mm", 120, 6000, True, ("view", "distance"), True),
-    Limit("tilt", "Largest tilt", "°", 0, 78, False, ("view", "sideways"), True),
-    Limit("light", "Darkest light", "lx", 500, 0.1, True, ("light", "lux"), False),
-    Limit("blur", "Strongest blur", "px", 0.3, 8, True, ("camera", "blur"), True),
+    Limit("print", tr("Smallest print"), "mm", 80, 4, True, ("shown", "size"), False),
+    Limit("distance", tr("Largest distance"), "mm", 120, 6000, True, ("view", "distance"), True),
+    Limit("tilt", tr("Largest tilt"), "°", 0, 78, False, ("view", "sideways"), True),
+    Limit("light", tr("Darkest light"), "lx", 500, 0.1, True, ("light", "lux"), False),
+    Limit("blur", tr("Strongest blur"), "px", 0.3, 8, True, ("camera", "blur"), True),
     Limit(
-        "jpeg", f"Lowest JPEG quality at {SHRUNK} px", "", 95, 1, False, ("before", "jpeg"), False
+        "jpeg",
+        tr("Lowest JPEG quality at {shrunk} px", shrunk=SHRUNK),
+        "",
+        95,
+        1,
+        False,
+        ("before", "jpeg"),
+        False,
     ),
 )
 """What is driven to its limit, in the order in which it is shown."""

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.scan.verdict import GOOD_SPARE, Reason, State, Verdict
 from nimble_tile.core.trials.reach import percent, reach
 from nimble_tile.core.trials.room import Result
@@ -85,7 +86,7 @@ def _lost(found: float, results: Sequence[Result]) -> Reason:
     counted = [result for result in results if result.pairs[1]]
     missed = sorted(counted, key=lambda r: r.pairs[0] / r.pairs[1])
     worst = [r.trial.name for r in missed if r.pairs[0] < r.pairs[1]][:3]
-    text = f"It passes {percent(found)} of what the usual code passes in the trials"
+    text = tr("It passes {found} of what the usual code passes in the trials", found=percent(found))
     names = ", ".join(f"“{name}”" for name in worst)
-    told = f"{text}; worst: {names}." if worst else f"{text}."
-    return Reason("lost in trials", told, "Raise the strength.")
+    told = tr("{text}; worst: {names}.", text=text, names=names) if worst else f"{text}."
+    return Reason("lost in trials", told, tr("Raise the strength."))

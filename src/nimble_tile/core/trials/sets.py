@@ -18,6 +18,7 @@ from pydantic import ValidationError
 
 from nimble_tile.core.errors import OutputError, ProjectError
 from nimble_tile.core.files import read_document, refused, write_atomically
+from nimble_tile.core.language import tr
 from nimble_tile.core.scan.readers import READER_NAMES
 from nimble_tile.core.trials.trial import Trial
 
@@ -47,7 +48,9 @@ class TrialSet:
 def shipped() -> tuple[Trial, ...]:
     """The trials that come with the program, from easy to cruel."""
     text = files("nimble_tile.assets").joinpath("trials.json").read_text("utf-8")
-    return _trials(json.loads(text))
+    return tuple(
+        trial.model_copy(update={"name": tr(trial.name)}) for trial in _trials(json.loads(text))
+    )
 
 
 def _trials(document: dict) -> tuple[Trial, ...]:
@@ -79,16 +82,16 @@ def read(path: Path) -> TrialSet:
         It cannot be read, is no set of trials, or a value is not possible.
     """
     path = Path(path)
-    document = read_document(path, FORMAT, SCHEMA, MOST_BYTES, "a set of trials")
+    document = read_document(path, FORMAT, SCHEMA, MOST_BYTES, tr("a set of trials"))
     entries = document.get("trials")
     if not isinstance(entries, list) or not entries:
-        raise refused(path, "there are no trials in it")
+        raise refused(path, tr("there are no trials in it"))
     if len(entries) > MOST_TRIALS:
-        raise refused(path, f"it has more than {MOST_TRIALS} trials")
+        raise refused(path, tr("it has more than {most_trials} trials", most_trials=MOST_TRIALS))
     names = document.get("readers", list(READER_NAMES))
     counted = tuple(name for name in READER_NAMES if isinstance(names, list) and name in names)
     if not counted:
-        raise refused(path, "none of its readers is known here")
+        raise refused(path, tr("none of its readers is known here"))
     try:
         return TrialSet(_trials(document), counted)
     except (ValidationError, ValueError, RecursionError) as error:
@@ -96,7 +99,7 @@ def read(path: Path) -> TrialSet:
         if isinstance(error, ValidationError):
             place = ".".join(str(part) for part in error.errors()[0]["loc"])
             detail = f" ({place})" if place else ""
-        raise refused(path, f"a value in it is not possible{detail}") from None
+        raise refused(path, tr("a value in it is not possible{detail}", detail=detail)) from None
 
 
 def write(trials: Sequence[Trial], path: Path, readers: Sequence[str] = READER_NAMES) -> None:

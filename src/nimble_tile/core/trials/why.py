@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.logo.lay import TOUCHED, under
 from nimble_tile.core.picture.warping import mapped
 from nimble_tile.core.rendering import Rendering
@@ -42,17 +43,17 @@ FEW_PIXELS = 2.6
 MOVED = 0.4
 """Modules by which creases may move something."""
 
-SIDES_IN_WORDS = ("at the top", "on the right", "at the bottom", "on the left")
+SIDES_IN_WORDS = (tr("at the top"), tr("on the right"), tr("at the bottom"), tr("on the left"))
 
-FINDERS = ("top left", "top right", "bottom left")
+FINDERS = (tr("top left"), tr("top right"), tr("bottom left"))
 
 FAULTS = {
-    "logo": "under the logo",
-    "caption": "under the caption",
-    "picture": "where the picture is against them",
-    "blend": "that the blend leaves weak",
-    "look": "that shapes or colours leave weak",
-    "situation": "that plain code loses too",
+    "logo": tr("under the logo"),
+    "caption": tr("under the caption"),
+    "picture": tr("where the picture is against them"),
+    "blend": tr("that the blend leaves weak"),
+    "look": tr("that shapes or colours leave weak"),
+    "situation": tr("that plain code loses too"),
 }
 """Whose fault a wrong module is, in words that follow a number."""
 
@@ -162,7 +163,8 @@ def why(room: Room, subject: Subject, trial: Trial, clues: Clues, seed: int = 0)
     causes: list[Cause] = []
     if own.wrong.mean() > HARDLY_SHOWS:
         causes.append(
-            Cause(f"The code hardly shows here: {own.wrong.mean():.0%} of its modules are wrong.",
+            Cause(tr("The code hardly shows here: {mean:.0%} of its modules are wrong.",
+                     mean=own.wrong.mean()),
                   modules=own.wrong)
         )  # fmt: skip
     else:
@@ -173,9 +175,14 @@ def why(room: Room, subject: Subject, trial: Trial, clues: Clues, seed: int = 0)
     if contrast < LESS_CONTRAST * plain_contrast:
         causes.append(
             Cause(
-                f"Contrast here is {contrast:.0%}, under {LESS_CONTRAST:.0%} of plain code's "
-                f"{plain_contrast:.0%}.",
-                "Raise the strength." if clues.blended else "Choose colours farther apart.",
+                tr(
+                    "Contrast here is {contrast:.0%}, under {less_contrast:.0%} of plain "
+                    "code's {plain_contrast:.0%}.",
+                    contrast=contrast,
+                    less_contrast=LESS_CONTRAST,
+                    plain_contrast=plain_contrast,
+                ),
+                tr("Raise the strength.") if clues.blended else tr("Choose colours farther apart."),
             )
         )
     causes += _situation(frame, trial, seed, symbol)
@@ -262,18 +269,23 @@ def _finders(lines: Sequence, plain: Sequence, symbol: Symbol) -> list[Cause]:
             continue
         if worst.runs:
             which = worst.worst
-            told = (
-                f"a run of its {worst.way} is {worst.runs[which]:.1f} modules instead of "
-                f"{NOMINAL[which]:.0f} ({worst.words}), off by {worst.error:.1f}; "
-                f"{TOLERANCE} is borne"
+            told = tr(
+                "a run of its {way} is {runs:.1f} modules instead of {nominal:.0f} "
+                "({words}), off by {error:.1f}; {tolerance} is borne",
+                way=tr(worst.way),
+                runs=worst.runs[which],
+                nominal=NOMINAL[which],
+                words=worst.words,
+                error=worst.error,
+                tolerance=TOLERANCE,
             )
         else:
-            told = f"along its {worst.way}s there are no five runs"
+            told = tr("there are no five runs along a {way}", way=tr(worst.way))
         corner = finder_corners(symbol)[index]
         causes.append(
             Cause(
-                f"The {name} finder is not seen as one: {told}.",
-                "Raise the strength of the finders.",
+                tr("The {name} finder is not seen as one: {told}.", name=name, told=told),
+                tr("Raise the strength of the finders."),
                 area=(float(corner[1]), float(corner[0]), 7.0, 7.0),
             )
         )
@@ -304,16 +316,21 @@ def _quiet(own: Sample, twin: Sample, symbol: Symbol, quiet: int) -> list[Cause]
     if len(eaten) == 4:
         share = 1 - own.quiet_zone
         return [
-            Cause(f"The quiet zone is eaten all round: {share:.0%} of it is too dark.",
-                  "Raise the strength of the quiet zone, or give it a plain ground.",
+            Cause(tr("The quiet zone is eaten all round: {share:.0%} of it is too dark.",
+                     share=share),
+                  tr("Raise the strength of the quiet zone, or give it a plain ground."),
                   area=(-quiet, -quiet, side + 2 * quiet, side + 2 * quiet))
         ]  # fmt: skip
     for index in eaten:
         share = 1 - own.quiet_sides[index]
         causes.append(
             Cause(
-                f"The quiet zone is eaten {SIDES_IN_WORDS[index]}: {share:.0%} of it is too dark.",
-                "Raise the strength of the quiet zone, or move the code to a lighter place.",
+                tr(
+                    "The quiet zone is eaten {sides_in_words}: {share:.0%} of it is too dark.",
+                    sides_in_words=SIDES_IN_WORDS[index],
+                    share=share,
+                ),
+                tr("Raise the strength of the quiet zone, or move the code to a lighter place."),
                 area=tuple(float(value) for value in areas[index]),
             )
         )
@@ -330,19 +347,30 @@ def _flips(own: Sample, faults: dict[str, np.ndarray], trial: Trial) -> list[Cau
         count = int(mask.sum())
         words = FAULTS[name]
         if name == "situation":
-            words = f"that plain code loses too ({burden(trial)})"
+            words = tr("that plain code loses too ({burden})", burden=burden(trial))
         elif name in ("blend", "look"):
-            words += f" for {burden(trial)}"
+            words += tr(" for {burden}", burden=burden(trial))
         told.append(f"{count} {words}")
     way = {
-        "logo": "Make the logo smaller or move it.",
-        "caption": "Move the caption off the code.",
-        "picture": "Raise the strength, or guard less.",
-        "blend": "Raise the strength.",
-        "look": "Choose fuller shapes or stronger colours.",
+        "logo": tr("Make the logo smaller or move it."),
+        "caption": tr("Move the caption off the code."),
+        "picture": tr("Raise the strength, or guard less."),
+        "blend": tr("Raise the strength."),
+        "look": tr("Choose fuller shapes or stronger colours."),
         "situation": "",
     }[max(faults, key=lambda name: faults[name].sum())]
-    return [Cause(f"{total} of {own.wrong.size} modules flip: {_listed(told)}.", way, own.wrong)]
+    return [
+        Cause(
+            tr(
+                "{total} of {size} modules flip: {listed}.",
+                total=total,
+                size=own.wrong.size,
+                listed=_listed(told),
+            ),
+            way,
+            own.wrong,
+        )
+    ]
 
 
 def _blocks(own: Sample, symbol: Symbol) -> list[Cause]:
@@ -353,11 +381,20 @@ def _blocks(own: Sample, symbol: Symbol) -> list[Cause]:
     for index, (errors, most) in sorted(pairs, key=lambda p: p[1][1] - p[1][0])[:2]:
         if errors <= most:
             continue
-        which = f"Block {index + 1} ran out" if len(pairs) > 1 else "Error correction ran out"
+        which = (
+            tr("Block {index} ran out", index=index + 1)
+            if len(pairs) > 1
+            else tr("Error correction ran out")
+        )
         causes.append(
             Cause(
-                f"{which}: {errors} of its codewords are wrong, {most} can be corrected.",
-                "Raise the level.",
+                tr(
+                    "{which}: {errors} of its codewords are wrong, {most} can be corrected.",
+                    which=which,
+                    errors=errors,
+                    most=most,
+                ),
+                tr("Raise the level."),
                 (plan.block == index) & own.wrong,
             )
         )
@@ -369,26 +406,33 @@ def _situation(frame: CameraFrame, trial: Trial, seed: int, symbol: Symbol) -> l
     if frame.module < FEW_PIXELS:
         causes.append(
             Cause(
-                f"Only {frame.module:.1f} pixels a module reach the camera.",
-                "Print it larger, or use a smaller version (a shorter message, a lower level).",
+                tr("Only {module:.1f} pixels a module reach the camera.", module=frame.module),
+                tr("Print it larger, or use a smaller version (a shorter message, a lower level)."),
             )
         )
     moved = shift_within(trial.wear, seed) * symbol.side
     if moved > MOVED:
-        causes.append(Cause(f"Creases move modules by up to {moved:.1f} of their size."))
+        causes.append(
+            Cause(tr("Creases move modules by up to {moved:.1f} of their size.", moved=moved))
+        )
     return causes
 
 
 def _unexplained(lost: Sequence[str], read: int, usual: int, own: Sample) -> Cause:
     names = _listed(lost)
     if usual < read + len(lost):
-        return Cause(f"Not read by {names}; the usual code is not read by all here either.")
+        return Cause(
+            tr("Not read by {names}; the usual code is not read by all here either.", names=names)
+        )
     if own.corrects:
         return Cause(
-            f"Every block could be corrected, but {names} did not find the code or its grid.",
-            "Raise the strength of finders and quiet zone.",
+            tr(
+                "Every block could be corrected, but {names} did not find the code or its grid.",
+                names=names,
+            ),
+            tr("Raise the strength of finders and quiet zone."),
         )
-    return Cause(f"Not read by {names}.")
+    return Cause(tr("Not read by {names}.", names=names))
 
 
 def burden(trial: Trial) -> str:
@@ -397,27 +441,27 @@ def burden(trial: Trial) -> str:
     tilt = float(np.hypot(trial.view.sideways, trial.view.lengthways))
     size = trial.shown.size or 40.0
     weights = {
-        "blur": (camera.blur - 0.5) / 1.0,
-        "motion": camera.motion / 4,
-        "noise in dim light": 20 * camera.noise**2 / light.lux,
-        "tilt": (tilt - 15) / 25,
-        "distance": (trial.view.distance / size - 8) / 6,
-        "shadow": light.shadow / 0.5,
-        "uneven light": light.falloff / 0.6,
-        "glare": light.glare / 0.6,
-        "exposure": abs(camera.exposure) / 1.5,
-        "saving as JPEG": 0 if before.jpeg is None else (70 - before.jpeg) / 40,
-        "shrinking": 0 if before.shrink is None else 300 / before.shrink,
-        "dot gain": before.dot_gain / 0.15,
-        "grey paper": (0.75 - before.paper) / 0.2,
-        "smudges": wear.smudge / 0.03,
-        "creases": max(wear.crumple / 0.4, wear.fold / 15),
-        "a coarse camera": (1000 - camera.pixels) / 300,
+        tr("blur"): (camera.blur - 0.5) / 1.0,
+        tr("motion"): camera.motion / 4,
+        tr("noise in dim light"): 20 * camera.noise**2 / light.lux,
+        tr("tilt"): (tilt - 15) / 25,
+        tr("distance"): (trial.view.distance / size - 8) / 6,
+        tr("shadow"): light.shadow / 0.5,
+        tr("uneven light"): light.falloff / 0.6,
+        tr("glare"): light.glare / 0.6,
+        tr("exposure"): abs(camera.exposure) / 1.5,
+        tr("saving as JPEG"): 0 if before.jpeg is None else (70 - before.jpeg) / 40,
+        tr("shrinking"): 0 if before.shrink is None else 300 / before.shrink,
+        tr("dot gain"): before.dot_gain / 0.15,
+        tr("grey paper"): (0.75 - before.paper) / 0.2,
+        tr("smudges"): wear.smudge / 0.03,
+        tr("creases"): max(wear.crumple / 0.4, wear.fold / 15),
+        tr("a coarse camera"): (1000 - camera.pixels) / 300,
     }
     heavy = sorted((w, name) for name, w in weights.items() if w >= 0.5)
     names = [name for _, name in heavy[::-1][:2]]
-    return _listed(names) if names else "this view"
+    return _listed(names) if names else tr("this view")
 
 
 def _listed(names: Sequence[str]) -> str:
-    return names[0] if len(names) == 1 else ", ".join(names[:-1]) + " and " + names[-1]
+    return names[0] if len(names) == 1 else ", ".join(names[:-1]) + tr(" and ") + names[-1]

@@ -6,11 +6,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.picture.warping import matrix_to
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.tune.mend import SEEN, Attempt
 
-ROWS, COLUMNS = ("upper", "middle", "lower"), ("left", "middle", "right")
+THIRDS = (
+    (tr("Upper left"), tr("Upper middle"), tr("Upper right")),
+    (tr("Middle left"), tr("Middle"), tr("Middle right")),
+    (tr("Lower left"), tr("Lower middle"), tr("Lower right")),
+)
+"""Names of the nine parts of a symbol."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -49,9 +55,9 @@ def named_areas(attempt: Attempt) -> dict[str, np.ndarray]:
     finder = np.isin(kinds, (Part.FINDER, Part.SEPARATOR)) & inside
     half = side / 2
     for name, there in (
-        ("Upper left finder", (rows < half) & (columns < half)),
-        ("Upper right finder", (rows < half) & (columns >= half)),
-        ("Lower left finder", (rows >= half) & (columns < half)),
+        (tr("Upper left finder"), (rows < half) & (columns < half)),
+        (tr("Upper right finder"), (rows < half) & (columns >= half)),
+        (tr("Lower left finder"), (rows >= half) & (columns < half)),
     ):
         found[name] = finder & there
     # A corner of the quiet zone belongs to the side that it is nearer to; ties go up or down.
@@ -60,17 +66,16 @@ def named_areas(attempt: Attempt) -> dict[str, np.ndarray]:
     most = np.maximum.reduce([above, below, before, beyond])
     free = ~inside
     for name, how_far in (
-        ("Quiet zone above", above), ("Quiet zone below", below),
-        ("Quiet zone on the left", before), ("Quiet zone on the right", beyond),
+        (tr("Quiet zone above"), above), (tr("Quiet zone below"), below),
+        (tr("Quiet zone on the left"), before), (tr("Quiet zone on the right"), beyond),
     ):  # fmt: skip
         found[name] = free & (how_far == most)
         free = free & ~found[name]
-    found["Timing and alignment"] = np.isin(kinds, (Part.TIMING, Part.ALIGNMENT)) & inside
+    found[tr("Timing and alignment")] = np.isin(kinds, (Part.TIMING, Part.ALIGNMENT)) & inside
     taken = np.logical_or.reduce(list(found.values()))
-    for y, row in enumerate(ROWS):
-        for x, column in enumerate(COLUMNS):
+    for y, row in enumerate(THIRDS):
+        for x, name in enumerate(row):
             here = inside & ~taken & (rows * 3 // side == y) & (columns * 3 // side == x)
-            name = "Middle" if row == column == "middle" else f"{row} {column}".capitalize()
             found[name] = here
     return {name: modules for name, modules in found.items() if modules.any()}
 

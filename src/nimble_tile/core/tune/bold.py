@@ -13,6 +13,7 @@ from typing import Any
 
 import numpy as np
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.look import Fill, Look, rgb
 from nimble_tile.core.picture.palette import palette
 from nimble_tile.core.piece import Blend, Piece
@@ -159,13 +160,13 @@ class Bold(Looking):
         found = [self.before]
         for piece in self.ways[1:]:
             found.append(self.look(self.ahead(piece)))
-            yield self.progress("Trying bold blends")
+            yield self.progress(tr("Trying bold blends"))
         for one in sorted(found, key=lambda one: -one.worth):
             if self.holding and one.worth <= max(good.worth for good in self.passing):
                 break  # with more strength it would hardly become bolder
             if one.reach < self.wanted:
                 self.look(self.ahead(self._stronger(one)))
-                yield self.progress("Trying bold blends")
+                yield self.progress(tr("Trying bold blends"))
         yield from self.confirm(self._lines())
 
     @property

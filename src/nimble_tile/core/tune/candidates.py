@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.fidelity import Fidelity
@@ -75,12 +76,15 @@ class PassStep:
     def shortfall(self, wanted: float) -> str:
         """What is missing of what was wanted, in a sentence; empty where it holds."""
         if not self.confirmed:
-            return "It was ended before fresh trials could confirm it."
+            return tr("It was ended before fresh trials could confirm it.")
         if self.holds:
             return ""
         if self.best is not None and self.best.reach >= wanted:
-            return f"Fresh trials and other sizes do not confirm the wanted {wanted:.0%}."
-        return f"The wanted {wanted:.0%} was not reached."
+            return tr(
+                "Fresh trials and other sizes do not confirm the wanted {wanted:.0%}.",
+                wanted=wanted,
+            )
+        return tr("The wanted {wanted:.0%} was not reached.", wanted=wanted)
 
 
 @dataclass(frozen=True)

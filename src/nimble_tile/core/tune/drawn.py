@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.picture.paper import cleaned, straightened
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.symbol.encode import Symbol
@@ -59,7 +60,7 @@ def corners_of(
     try:
         found = find(image, text, bay, None, stop, known)[0]
     except UserError as error:
-        raise UserError(error.what, "Put the four corners on it by hand.") from error
+        raise UserError(error.what, tr("Put the four corners on it by hand.")) from error
     return found.symbol, found.quad
 
 

@@ -17,6 +17,7 @@ from typing import Any
 import numpy as np
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.trials.room import Room
@@ -70,12 +71,15 @@ MISSING = 2.0
 def ready(piece: Piece) -> None:
     """Raise `UserError` where the pass cannot be made."""
     if piece.picture.digest is None:
-        raise UserError("The gentlest pass needs a picture.", "Bring one on the rung Picture.")
+        raise UserError(
+            tr("The gentlest pass needs a picture."), tr("Bring one on the rung Picture.")
+        )
     if not piece.message.text:
-        raise UserError("There is no message yet.", "Write one on the rung Message.")
+        raise UserError(tr("There is no message yet."), tr("Write one on the rung Message."))
     if piece.layout.digest is not None:
         raise UserError(
-            "The gentlest pass looks at the piece alone.", "Take the layout off for as long."
+            tr("The gentlest pass looks at the piece alone."),
+            tr("Take the layout off for as long."),
         )
 
 
@@ -143,7 +147,7 @@ class Gentlest(Looking):
         for number in range(len(pieces)):
             waiting += [self.ahead(piece) for piece in pieces[number + 1 : number + 2]]
             self.look(waiting[number], self.hopeless)
-            yield self.progress("Comparing symbols")
+            yield self.progress(tr("Comparing symbols"))
         yield from self._as_it_is()
         self.kinds.compared(self.renderer)
         chosen, waiting = self._next(), None
@@ -161,7 +165,7 @@ class Gentlest(Looking):
             chosen, waiting = self._next(also=following), None
             if following is not None and chosen is not None and chosen.piece == following.piece:
                 waiting = after
-            yield self.progress("Finding mask and strength")
+            yield self.progress(tr("Finding mask and strength"))
         yield from self.confirm(self._lines())
 
     @property
@@ -184,7 +188,7 @@ class Gentlest(Looking):
             if any(piece == known.piece for known in self.looked):
                 return
             found = self.look(self.ahead(piece), self.hopeless)
-            yield self.progress("Trying other strengths")
+            yield self.progress(tr("Trying other strengths"))
 
     def _next(self, pending: Guess | None = None, also: Guess | None = None) -> Guess | None:
         """The candidate with the greatest expected improvement.

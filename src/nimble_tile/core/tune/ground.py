@@ -5,20 +5,23 @@ from __future__ import annotations
 from typing import Any
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Blend, Finish, Piece
 
-PROPOSAL_LABELS = {"quietest": "Quietest", "woven": "Woven", "boldest": "Boldest"}
+PROPOSAL_LABELS = {"quietest": tr("Quietest"), "woven": tr("Woven"), "boldest": tr("Boldest")}
 """Kinds of proposals, as they are shown."""
 
 
 def ready(piece: Piece) -> None:
     """Raise `UserError` where nothing can be proposed."""
     if piece.picture.digest is None:
-        raise UserError("Proposals need a picture.", "Bring one on the rung Picture.")
+        raise UserError(tr("Proposals need a picture."), tr("Bring one on the rung Picture."))
     if not piece.message.text:
-        raise UserError("There is no message yet.", "Write one on the rung Message.")
+        raise UserError(tr("There is no message yet."), tr("Write one on the rung Message."))
     if piece.layout.digest is not None:
-        raise UserError("Proposals are for the piece alone.", "Take the layout off for as long.")
+        raise UserError(
+            tr("Proposals are for the piece alone."), tr("Take the layout off for as long.")
+        )
 
 
 def ground_of(piece: Piece) -> Piece:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nimble_tile.core.errors import MessageError, UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Blend, Code, Piece
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.tune import guess
@@ -221,7 +222,7 @@ def symbols_for(piece: Piece, levels: Sequence[tuple[str, int, float]]) -> list[
             continue
         found += [(str(v), level) for v in range(least, min(40, least + count - 1) + 1)]
     if not found:
-        raise UserError("The message does not fit.", "Shorten it.")
+        raise UserError(tr("The message does not fit."), tr("Shorten it."))
     return found
 
 

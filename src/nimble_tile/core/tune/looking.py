@@ -12,6 +12,7 @@ import numpy as np
 
 from nimble_tile.core.errors import Stopped
 from nimble_tile.core.judged import judged_size
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
@@ -119,7 +120,7 @@ class Looking(ABC):
                 self.before = self.look(self.ahead(self.piece))
             except Stopped:
                 return  # before anything is known
-            yield self.progress("Comparing symbols")
+            yield self.progress(tr("Comparing symbols"))
             try:
                 yield from self.steps()
                 if self.confirmed is not None:
@@ -127,7 +128,7 @@ class Looking(ABC):
             except Stopped:
                 pass
         self.done = self.total
-        yield self.progress("Done")
+        yield self.progress(tr("Done"))
 
     @abstractmethod
     def steps(self) -> Iterator[PassStep]:
@@ -208,7 +209,7 @@ class Looking(ABC):
             line.add(Look(by, found.worth, slack))
             self.tried.append(Tried(found, line, by, slack))
             self.done = done + CONFIRMING_TAKES
-            yield self.progress("Looking with fresh trials and at other sizes")
+            yield self.progress(tr("Looking with fresh trials and at other sizes"))
 
     @property
     def won(self) -> Tried | None:

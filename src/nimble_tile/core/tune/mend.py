@@ -19,6 +19,7 @@ from nimble_tile.core.blend import gentle
 from nimble_tile.core.blend.colour import move_luma
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.errors import Stopped, UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.picture import warping
 from nimble_tile.core.picture.placing import Box, bounds
 from nimble_tile.core.piece import Blend
@@ -175,14 +176,17 @@ def find(
     found = suspects(image, text, region, known, stop=stop, symbols=symbols)
     if found and not found[0].sure and any(suspect.alike for suspect in found):
         raise UserError(
-            "The code on the picture says something else that begins alike.",
-            "Correct the message to the letter.",
+            tr("The code on the picture says something else that begins alike."),
+            tr("Correct the message to the letter."),
         )
     if not found or not found[0].sure:
         raise UserError(
-            "No code with this message was found on the picture.",
-            "Check that the message is the intended one to the letter, say where the code is, or "
-            "take a picture that shows more of it.",
+            tr("No code with this message was found on the picture."),
+            tr(
+                "Check that the message is the intended one to the letter, say where "
+                "the code is, or "
+                "take a picture that shows more of it."
+            ),
         )
     return found
 
@@ -377,7 +381,7 @@ def mend(
     try:
         as_it_is = mender.attempt((0.0, 0.0, 0.0), wanted, WEIGHTS[0])
         if better(as_it_is):
-            yield MendStep(best, 1.0, "It scans as it is")
+            yield MendStep(best, 1.0, tr("It scans as it is"))
             return
         for weights in WEIGHTS:
             own = None
@@ -385,7 +389,7 @@ def mend(
                 tried = mender.attempt((strength,) * 3, wanted, weights)
                 done += 1
                 better(tried, weights)
-                yield step_to(min(0.98, done / total), "Finding the strength")
+                yield step_to(min(0.98, done / total), tr("Finding the strength"))
                 if tried.holds:
                     own = tried
                     break
@@ -399,13 +403,13 @@ def mend(
                         tried = mender.attempt(tuple(lower), wanted, weights)
                         done += 1
                         better(tried, weights)
-                        yield step_to(min(0.98, done / total), "Changing less")
+                        yield step_to(min(0.98, done / total), tr("Changing less"))
                         if not tried.holds:
                             break
                         own = tried
     except Stopped:
         pass
-    yield step_to(1.0, "Done")
+    yield step_to(1.0, tr("Done"))
 
 
 def rendering_of(attempt: Attempt, original: np.ndarray) -> Rendering:
@@ -423,21 +427,26 @@ def why_not(attempt: Attempt, wanted: float, vetoed: bool) -> str:
     """What stands in the way of a picture that could not be mended, in a sentence."""
     missing = [name for name, ok in attempt.read.items() if not ok]
     if vetoed:
-        return "What is vetoed takes too much of the code: free a part of it."
+        return tr("What is vetoed takes too much of the code: free a part of it.")
     if missing:
-        names = " and ".join(missing)
-        return (
-            f"{names} still miss{'es' if len(missing) == 1 else ''} it with the strongest change: "
-            "the picture is too small or too blurred there, or hides a finder pattern."
+        names = tr(" and ").join(missing)
+        return tr(
+            "Even with the strongest change it is not read by {names}: the picture "
+            "is too small or too blurred there, or hides a finder pattern.",
+            names=names,
         )
     if attempt.reach >= wanted:
-        return (
-            f"All readers read it and its reach is {percent(attempt.reach)}, but fresh trials do "
-            f"not confirm the wanted {wanted:.0%}: ask for less."
+        return tr(
+            "All readers read it and its reach is {reach}, but fresh trials do not "
+            "confirm the wanted {wanted:.0%}: ask for less.",
+            reach=percent(attempt.reach),
+            wanted=wanted,
         )
-    return (
-        f"All readers read it, but its reach is {percent(attempt.reach)}, under the wanted "
-        f"{wanted:.0%}: ask for less."
+    return tr(
+        "All readers read it, but its reach is {reach}, under the wanted "
+        "{wanted:.0%}: ask for less.",
+        reach=percent(attempt.reach),
+        wanted=wanted,
     )
 
 

@@ -14,7 +14,8 @@ from typing import Any
 import numpy as np
 
 from nimble_tile.core.errors import Stopped, UserError
-from nimble_tile.core.piece import METHOD_LABELS, Code, Piece
+from nimble_tile.core.language import tr
+from nimble_tile.core.piece import METHOD_LABELS, MODE_LABELS, Code, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.verdict import Verdict
@@ -37,39 +38,41 @@ def _always(piece: Piece) -> str:
 
 
 def _with_picture(piece: Piece) -> str:
-    return "" if piece.picture.digest else "There is no picture yet."
+    return "" if piece.picture.digest else tr("There is no picture yet.")
 
 
 def _by(*methods: str) -> Callable[[Piece], str]:
     def why(piece: Piece) -> str:
         if not piece.picture.digest:
             return _with_picture(piece)
-        return "" if piece.blend.method in methods else "Another blend method is chosen."
+        return "" if piece.blend.method in methods else tr("Another blend method is chosen.")
 
     return why
 
 
 def _guarded(piece: Piece) -> str:
-    return "" if piece.picture.guard else "No guard is painted yet."
+    return "" if piece.picture.guard else tr("No guard is painted yet.")
 
 
 def _steered(piece: Piece) -> str:
-    return "" if piece.code.steer != "off" and piece.picture.digest else "The code is not steered."
+    return (
+        "" if piece.code.steer != "off" and piece.picture.digest else tr("The code is not steered.")
+    )
 
 
 def _with_logo(piece: Piece) -> str:
-    return "" if piece.logo.items else "There is no logo yet."
+    return "" if piece.logo.items else tr("There is no logo yet.")
 
 
 def _backed(piece: Piece) -> str:
     return _with_logo(piece) or (
-        "" if piece.logo.items[0].backing.kind != "none" else "The logo has no backing."
+        "" if piece.logo.items[0].backing.kind != "none" else tr("The logo has no backing.")
     )
 
 
 def _light(piece: Piece) -> str:
     return _with_picture(piece) or (
-        "" if piece.picture.prepare.light.on else "Light is switched off on rung 3."
+        "" if piece.picture.prepare.light.on else tr("Light is switched off on rung 3.")
     )
 
 
@@ -174,52 +177,54 @@ def _put(model: Any, path: list[str], value: Any) -> Any:
 
 
 def _named(*names: str) -> tuple[tuple[str, str], ...]:
-    return tuple((name, name.capitalize()) for name in names)
+    return tuple((name, MODE_LABELS[name].capitalize()) for name in names)
 
 
 SETTINGS: tuple[Setting, ...] = (
-    Setting("blend.strength", "Strength", 0.3, 1, why_not=_with_picture),
+    Setting("blend.strength", tr("Strength"), 0.3, 1, why_not=_with_picture),
     Setting(
-        "blend.method", "Blend method",
+        "blend.method", tr("Blend method"),
         options=tuple(METHOD_LABELS.items()),
         why_not=_with_picture,
     ),
-    Setting("blend.finders", "Strength of finders", 0.3, 1, why_not=_with_picture),
-    Setting("blend.quiet_strength", "Strength of the quiet zone", 0.2, 1, why_not=_with_picture),
-    Setting("blend.darks", "Dark modules", 0.4, 1.6, why_not=_by("tone", "gentle")),
-    Setting("blend.lights", "Light modules", 0.4, 1.6, why_not=_by("tone", "gentle")),
+    Setting("blend.finders", tr("Strength of finders"), 0.3, 1, why_not=_with_picture),
+    Setting("blend.quiet_strength", tr("Strength of the quiet zone"), 0.2, 1,
+            why_not=_with_picture),
+    Setting("blend.darks", tr("Dark modules"), 0.4, 1.6, why_not=_by("tone", "gentle")),
+    Setting("blend.lights", tr("Light modules"), 0.4, 1.6, why_not=_by("tone", "gentle")),
     Setting(
-        "blend.mode", "Blend mode",
+        "blend.mode", tr("Blend mode"),
         options=_named("normal", "multiply", "screen", "overlay", "darken", "lighten",
                        "hard-light", "soft-light", "luminosity"),
         why_not=_by("overlay"),
     ),
-    Setting("blend.dots.size", "Dot size", 0.4, 0.9, why_not=_by("dots")),
-    Setting("blend.dots.softness", "Dot softness", 0, 1, why_not=_by("dots")),
-    Setting("blend.cut.threshold", "Threshold of the cut", 0.25, 0.75, why_not=_by("cut")),
-    Setting("blend.cut.colour", "Colour of the cut", 0, 1, why_not=_by("cut")),
-    Setting("blend.grain.cells", "Grain", 3, 7, 1, " cells", True, why_not=_by("grain")),
-    Setting("blend.strokes.width", "Stroke width", 0.15, 0.6, why_not=_by("strokes")),
-    Setting("blend.strokes.gaps", "Gaps between strokes", 0, 0.5, why_not=_by("strokes")),
-    Setting("blend.weave.motif", "Motif kept", 0, 1, why_not=_by("weave")),
-    Setting("blend.weave.patch", "Patch size", 0.6, 1.6, why_not=_by("weave")),
-    Setting("blend.guarding", "Guard", 0, 1, why_not=_guarded),
+    Setting("blend.dots.size", tr("Dot size"), 0.4, 0.9, why_not=_by("dots")),
+    Setting("blend.dots.softness", tr("Dot softness"), 0, 1, why_not=_by("dots")),
+    Setting("blend.cut.threshold", tr("Threshold of the cut"), 0.25, 0.75, why_not=_by("cut")),
+    Setting("blend.cut.colour", tr("Colour of the cut"), 0, 1, why_not=_by("cut")),
+    Setting("blend.grain.cells", tr("Grain"), 3, 7, 1, tr(" cells"), True, why_not=_by("grain")),
+    Setting("blend.strokes.width", tr("Stroke width"), 0.15, 0.6, why_not=_by("strokes")),
+    Setting("blend.strokes.gaps", tr("Gaps between strokes"), 0, 0.5, why_not=_by("strokes")),
+    Setting("blend.weave.motif", tr("Motif kept"), 0, 1, why_not=_by("weave")),
+    Setting("blend.weave.patch", tr("Patch size"), 0.6, 1.6, why_not=_by("weave")),
+    Setting("blend.guarding", tr("Guard"), 0, 1, why_not=_guarded),
     Setting(
-        "code.level", "Error correction level", options=tuple((name, name) for name in "LMQH")
+        "code.level", tr("Error correction level"), options=tuple((name, name) for name in "LMQH")
     ),
-    Setting("code.version", "Version", 1, 40, 1, "", True, as_text=True),
-    Setting("code.mask", "Mask pattern", 0, 7, 1, "", True),
-    Setting("code.quiet_zone", "Quiet zone", 0, 6, 1, " modules", True),
+    Setting("code.version", tr("Version"), 1, 40, 1, "", True, as_text=True),
+    Setting("code.mask", tr("Mask pattern"), 0, 7, 1, "", True),
+    Setting("code.quiet_zone", tr("Quiet zone"), 0, 6, 1, tr(" modules"), True),
     Setting(
-        "code.steer", "Steering",
-        options=(("off", "Off"), ("padding", "Padding"), ("tail", "Tail of digits")),
+        "code.steer", tr("Steering"),
+        options=(("off", tr("Off")), ("padding", tr("Padding")), ("tail", tr("Tail of digits"))),
         why_not=_with_picture,
     ),
-    Setting("code.keep", "Spare to keep", 0, 1, why_not=_steered),
-    Setting("picture.prepare.light.contrast", "Picture contrast", -0.6, 0.6, why_not=_light),
-    Setting("picture.prepare.light.exposure", "Picture exposure", -1, 1, 1, "", why_not=_light),
-    Setting("logo.items.0.size", "Logo size", 0.1, 0.4, why_not=_with_logo),
-    Setting("logo.items.0.backing.margin", "Logo margin", 0, 3, 1, " modules", why_not=_backed),
+    Setting("code.keep", tr("Spare to keep"), 0, 1, why_not=_steered),
+    Setting("picture.prepare.light.contrast", tr("Picture contrast"), -0.6, 0.6, why_not=_light),
+    Setting("picture.prepare.light.exposure", tr("Picture exposure"), -1, 1, 1, "", why_not=_light),
+    Setting("logo.items.0.size", tr("Logo size"), 0.1, 0.4, why_not=_with_logo),
+    Setting("logo.items.0.backing.margin", tr("Logo margin"), 0, 3, 1, tr(" modules"),
+            why_not=_backed),
 )  # fmt: skip
 """All that can be swept, in the order of the ladder of likely use."""
 
@@ -275,7 +280,10 @@ def board(
     columns = values[0]
     rows = values[1] if len(settings) > 1 else [None]
     if len(columns) * len(rows) > MOST_PIECES:
-        raise UserError(f"A board holds up to {MOST_PIECES} pieces.", "Take fewer steps.")
+        raise UserError(
+            tr("A board holds up to {most_pieces} pieces.", most_pieces=MOST_PIECES),
+            tr("Take fewer steps."),
+        )
     cells = []
     for row in rows:
         for column in columns:
@@ -285,7 +293,7 @@ def board(
                 for each, value in zip(settings, chosen, strict=True):
                     made = each.put(made, value)
             except ValueError:
-                made, error = None, "This value is not possible."
+                made, error = None, tr("This value is not possible.")
             cells.append(Cell(len(cells), chosen, made, error=error))
     return cells
 

@@ -20,6 +20,7 @@ from datetime import datetime
 from urllib.parse import SplitResult, quote, urlsplit, urlunsplit
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 
 ALPHABET = "2346789CDFGHJKMNPQRTVWXY"
 """Characters of keys: all in alphanumeric mode, none that is easily taken for another one when
@@ -146,32 +147,38 @@ def checked(text: str, port: int = PORT) -> str:
     text = text.strip()
     if len(text) > LONGEST:
         raise UserError(
-            f"The target has {len(text):,} characters; {LONGEST:,} is the most.",
-            "Shorten it.",
+            tr(
+                "The target has {text:,} characters; {longest:,} is the most.",
+                text=len(text),
+                longest=LONGEST,
+            ),
+            tr("Shorten it."),
         )
     if any(unicodedata.category(c) in ("Cc", "Zl", "Zp") or c.isspace() for c in text):
-        raise UserError("The target has a space or a line break in it.", "Take that out.")
+        raise UserError(tr("The target has a space or a line break in it."), tr("Take that out."))
     try:
         parts = urlsplit(text)
         parts.port  # noqa: B018  raises where it is no number
     except ValueError:
-        raise UserError("The target is no web address.", "Begin it with https://.") from None
+        raise UserError(tr("The target is no web address."), "Begin it with https://.") from None
     if parts.scheme.lower() not in ("http", "https") or not parts.hostname:
-        raise UserError("The target is no web address.", "Begin it with https://.")
+        raise UserError(tr("The target is no web address."), "Begin it with https://.")
     if parts.username or parts.password:
         raise UserError(
-            "The target has a user\u2019s name in it, as addresses have that deceive.",
-            "Take out what stands before the @.",
+            tr("The target has a user\u2019s name in it, as addresses have that deceive."),
+            tr("Take out what stands before the @."),
         )
     host = _host(parts.hostname)
     parts = parts._replace(netloc=host + (f":{parts.port}" if parts.port else ""))
     if own_address(parts, port):
-        raise UserError("The target leads back to the link desk.", "Choose another one.")
+        raise UserError(tr("The target leads back to the link desk."), tr("Choose another one."))
     safe = "/:?#[]@!$&'()*+,;=%~"
     kept = (quote(part, safe=safe) for part in (parts.path, parts.query, parts.fragment))
     made = urlunsplit((parts.scheme.lower(), parts.netloc, *kept))
     if len(made) > LONGEST:
-        raise UserError("The target is too long once it is written in ASCII.", "Shorten it.")
+        raise UserError(
+            tr("The target is too long once it is written in ASCII."), tr("Shorten it.")
+        )
     return made
 
 
@@ -187,4 +194,4 @@ def _host(name: str) -> str:
     try:
         return name if name.isascii() else idna.encode(name, uts46=True).decode()
     except idna.IDNAError:
-        raise UserError("The target\u2019s host has no valid name.", "Check it.") from None
+        raise UserError(tr("The target\u2019s host has no valid name."), tr("Check it.")) from None

@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.standins.linkdesk.links import PORT, Link, address, key_of
 from nimble_tile.standins.linkdesk.store import DeskStore, usual_file
 
@@ -22,7 +23,7 @@ class LinkDesk:
         Where the desk answers.
     """
 
-    name = "Link desk"
+    name = tr("Link desk")
 
     def __init__(self, path: Path | None = None, port: int = PORT) -> None:
         self.path, self.port = path or usual_file(), port
@@ -44,7 +45,7 @@ class LinkDesk:
         """Let a short link lead to another target."""
         found = self._found(link)
         if found is None:
-            raise UserError("This is no link of the desk.")
+            raise UserError(tr("This is no link of the desk."))
         store = DeskStore(self.path, self.port)
         try:
             store.change(replace(found, target=target))

@@ -19,6 +19,7 @@ from datetime import UTC, date, datetime
 from pathlib import Path
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.standins.linkdesk.links import PORT, Link, checked, new_key
 
 SCHEMA = 1
@@ -99,15 +100,15 @@ class DeskStore:
             )
         except (OSError, sqlite3.Error) as error:
             raise UserError(
-                f"The link desk\u2019s file {path} cannot be opened: {error}."
+                tr("The link desk’s file {path} cannot be opened: {error}.", path=path, error=error)
             ) from None
         try:
             self._open()
         except sqlite3.Error as error:
             self._file.close()
             raise UserError(
-                f"The link desk\u2019s file {path} cannot be used: {error}.",
-                "Move it away, and a new one will be made.",
+                tr("The link desk’s file {path} cannot be used: {error}.", path=path, error=error),
+                tr("Move it away, and a new one will be made."),
             ) from None
         except UserError:
             self._file.close()
@@ -127,7 +128,10 @@ class DeskStore:
                 run(f"PRAGMA user_version = {SCHEMA}")
             elif version != SCHEMA:
                 raise UserError(
-                    f"{self.path} is not a link desk\u2019s file of this version of the program."
+                    tr(
+                        "{path} is not a link desk’s file of this version of the program.",
+                        path=self.path,
+                    )
                 )
 
     def close(self) -> None:
@@ -172,7 +176,7 @@ class DeskStore:
         with self._changing():
             taken = {row[0] for row in self._rows("SELECT key FROM links")}
             if key is not None and key in taken:
-                raise UserError(f"There is a link {key} already.")
+                raise UserError(tr("There is a link {key} already.", key=key))
             made = Link(key or new_key(taken), target, _now(), expires, fallback, note)
             self._put(made)
             self._led(made)
@@ -219,7 +223,7 @@ class DeskStore:
     def _known(self, key: str) -> Link:
         found = self.link(key)
         if found is None:
-            raise UserError(f"There is no link {key} at the desk.")
+            raise UserError(tr("There is no link {key} at the desk.", key=key))
         return found
 
     def _put(self, link: Link) -> None:
@@ -249,7 +253,7 @@ class DeskStore:
 
     def counts(self, key: str | None = None) -> list[Count]:
         """Visits by day and tag, of one link or of all, in the order of days."""
-        where, values = ("", ()) if key is None else (" WHERE key = ?", (key,))
+        where, values = ("", ()) if key is None else (tr(" WHERE key = ?"), (key,))
         rows = self._rows(
             f"SELECT key, day, tag, count FROM counts{where} ORDER BY day, key, tag", *values
         )
@@ -293,25 +297,32 @@ class DeskStore:
             columns = [name.strip().lower() for name in rows.fieldnames or ()]
             if "target" not in columns or not set(columns) <= set(COLUMNS):
                 raise UserError(
-                    "The table\u2019s first line must name its columns: "
+                    tr("The table\u2019s first line must name its columns: ")
                     + ", ".join(COLUMNS)
                     + ".",
-                    "The column target is the only one that must be there.",
+                    tr("The column target is the only one that must be there."),
                 )
             rows.fieldnames = columns
             with self._changing():
                 for number, row in enumerate(rows, 2):
                     if number - 1 > MOST_ROWS:
-                        raise UserError(f"The table has more than {MOST_ROWS:,} rows.")
+                        raise UserError(
+                            tr("The table has more than {most_rows:,} rows.", most_rows=MOST_ROWS)
+                        )
                     if None in row:
-                        raise UserError(f"Line {number}: there are more fields than columns.")
+                        raise UserError(
+                            tr("Line {number}: there are more fields than columns.", number=number)
+                        )
                     try:
                         known = self._take({k: (v or "").strip() for k, v in row.items()})
                     except UserError as error:
-                        raise UserError(f"Line {number}: {error.what}", error.way_out) from None
+                        raise UserError(
+                            tr("Line {number}: {what}", number=number, what=error.what),
+                            error.way_out,
+                        ) from None
                     changed, added = changed + known, added + (not known)
         except csv.Error as error:
-            raise UserError(f"The table cannot be read: {error}.") from None
+            raise UserError(tr("The table cannot be read: {error}.", error=error)) from None
         return changed, added
 
     def _take(self, row: dict[str, str]) -> bool:
@@ -320,7 +331,7 @@ class DeskStore:
 
         key, expires = row.get("key", "").upper(), expiry(row.get("expires", ""))
         if key and not (set(key) <= set(ALPHABET) and len(key) <= 16):
-            raise UserError(f"The key {key[:20]} is none of the desk\u2019s.")
+            raise UserError(tr("The key {key} is none of the desk’s.", key=key[:20]))
         before = self.link(key) if key else None
         target = checked(row["target"], self.port)
         fallback = self._fallback(row.get("fallback", ""))
@@ -360,6 +371,6 @@ def expiry(text: str) -> datetime | None:
         return datetime.fromisoformat(text).astimezone(UTC)
     except (ValueError, OverflowError):
         raise UserError(
-            f"\u201c{text[:40]}\u201d is no day or time.",
-            "Write it as 2031-05-17 or 2031-05-17 18:00.",
+            tr("“{text}” is no day or time.", text=text[:40]),
+            tr("Write it as 2031-05-17 or 2031-05-17 18:00."),
         ) from None

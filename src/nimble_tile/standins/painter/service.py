@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
+from nimble_tile.core.language import tr
 from nimble_tile.standins.painting import Request, State
 
 
 class LocalPainter:
     """See `nimble_tile.standins.painting.Painter`."""
 
-    name = "Local painter"
+    name = tr("Local painter")
 
     def unknown(self, words: str) -> list[str]:
         """Words of a description that it does not know."""

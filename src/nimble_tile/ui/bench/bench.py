@@ -17,6 +17,7 @@ from PySide6.QtGui import (
     QTransform,
 )
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Region
 from nimble_tile.ui.bench.hands import Hand
 from nimble_tile.ui.bench.hands.brush import BrushHand
@@ -64,7 +65,7 @@ class Bench(ImageView):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("Bench")
+        self.setAccessibleName(tr("Bench"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setMinimumSize(320, 240)
@@ -224,7 +225,7 @@ class Bench(ImageView):
         image = self.image
         if image is None:
             if self.shown is not None and self.shown.error is not None:
-                told = "The code appears here as soon as the message is there."
+                told = tr("The code appears here as soon as the message is there.")
                 paint_words(painter, QRectF(self.rect()), told, self.theme.soft)
             return
         frame = self.frame
@@ -263,7 +264,7 @@ class Bench(ImageView):
             self._explain(painter)
         if self._invites and self._fits:
             line = QRectF(0, frame.bottom() + 8, self.width(), INVITATION)
-            told = "Drop a picture here to blend the code into it"
+            told = tr("Drop a picture here to blend the code into it")
             paint_words(painter, line, told, self.theme.ink, 16)
 
     def _blocks_seen(self) -> QImage:

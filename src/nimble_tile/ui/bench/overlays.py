@@ -19,6 +19,7 @@ from PySide6.QtGui import (
     QTransform,
 )
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.memory import Memory
 from nimble_tile.ui.kit import theme as themes
 
@@ -269,11 +270,11 @@ Legend = list[tuple[str, str]]
 
 
 def xray_legend(theme: themes.Theme) -> Legend:
-    return [("● right", theme.well), ("○ weak", theme.thin), ("✕ wrong", theme.fails)]
+    return [(tr("● right"), theme.well), (tr("○ weak"), theme.thin), (tr("✕ wrong"), theme.fails)]
 
 
 def steering_legend(theme: themes.Theme) -> Legend:
-    return [("● steered", theme.well), ("◆ spent", theme.thin), ("fixed", theme.soft)]
+    return [(tr("● steered"), theme.well), (tr("◆ spent"), theme.thin), ("fixed", theme.soft)]
 
 
 def blocks_legend(symbol: Symbol, looked: Sample | None, theme: themes.Theme) -> Legend:
@@ -281,12 +282,16 @@ def blocks_legend(symbol: Symbol, looked: Sample | None, theme: themes.Theme) ->
     blocks = symbol.anatomy.blocks
     entries = []
     for index, block in enumerate(blocks[:MOST_NAMED]):
-        told = f"■ block {index + 1}"
+        told = tr("■ block {index}", index=index + 1)
         if looked is not None:
-            told += f": {looked.codeword_errors[index]} of {block.correctable}"
+            told += tr(
+                ": {codeword_errors} of {correctable}",
+                codeword_errors=looked.codeword_errors[index],
+                correctable=block.correctable,
+            )
         entries.append((told, BLOCK_TINTS[index % len(BLOCK_TINTS)]))
     if len(blocks) > MOST_NAMED:
-        entries.append((f"and {len(blocks) - MOST_NAMED} more", theme.soft))
+        entries.append((tr("and {blocks} more", blocks=len(blocks) - MOST_NAMED), theme.soft))
     return entries
 
 
@@ -393,7 +398,7 @@ def paint_picking(
     painter: QPainter, width: float, over: QPointF, colour: str | None, theme: themes.Theme
 ) -> None:
     """What to do while a colour is picked, and the colour under the pointer."""
-    paint_told(painter, width, "Click a colour; Escape calls it off", theme)
+    paint_told(painter, width, tr("Click a colour; Escape calls it off"), theme)
     if colour is not None:
         painter.setPen(QPen(QColor("#ffffff"), 3))
         painter.setBrush(QColor(colour))

@@ -7,6 +7,8 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
+from nimble_tile.core.language import tr
+
 
 def save_path(
     parent: QWidget, title: str, start: Path | str, kinds: str, suffixes: Sequence[str]
@@ -44,5 +46,7 @@ def save_path(
 
 def may_replace(parent: QWidget, path: Path) -> bool:
     """Ask whether a file that exists may be replaced."""
-    answer = QMessageBox.question(parent, "Replace", f"{path.name} exists. Replace it?")
+    answer = QMessageBox.question(
+        parent, tr("Replace"), tr("{name} exists. Replace it?", name=path.name)
+    )
     return answer == QMessageBox.StandardButton.Yes

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import row, soft
 
@@ -144,27 +145,27 @@ class ColourPanel(QFrame):
         self.title = QLabel()
         self.title.setProperty("head", True)
         layout.addWidget(self.title)
-        self.bands = {name: Band(name) for name in ("Hue", "Saturation", "Lightness")}
+        self.bands = {name: Band(name) for name in (tr("Hue"), tr("Saturation"), tr("Lightness"))}
         for name, band in self.bands.items():
             band.moved.connect(lambda value, n=name: self._slide(n, value))
             band.released.connect(self.settled)
             layout.addWidget(soft(name))
             layout.addWidget(band)
         self.hex = QLineEdit()
-        self.hex.setAccessibleName("Hexadecimal colour")
+        self.hex.setAccessibleName(tr("Hexadecimal colour"))
         self.hex.setMaxLength(7)
         self.hex.setFixedWidth(88)
         self.hex.textEdited.connect(self._type)
         self.hex.returnPressed.connect(self.close)
-        self.pick = QPushButton("Pick from the piece")
+        self.pick = QPushButton(tr("Pick from the piece"))
         self.pick.clicked.connect(self._pick)
         layout.addLayout(row(self.hex, self.pick))
-        self.wrong = QLabel("Write # and six hexadecimal digits.")
+        self.wrong = QLabel(tr("Write # and six hexadecimal digits."))
         self.wrong.setProperty("rank", "error")
         self.wrong.hide()
         layout.addWidget(self.wrong)
         self._rows: dict[str, tuple[QLabel, QGridLayout]] = {}
-        for name in ("Recent", "Of the picture"):
+        for name in (tr("Recent"), tr("Of the picture")):
             label, grid = soft(name), QGridLayout()
             grid.setSpacing(4)
             layout.addWidget(label)
@@ -176,7 +177,7 @@ class ColourPanel(QFrame):
     ) -> None:
         """Open beside a swatch."""
         self.title.setText(title)
-        for name, colours in (("Recent", recent), ("Of the picture", palette)):
+        for name, colours in ((tr("Recent"), recent), (tr("Of the picture"), palette)):
             self._offer(name, colours)
         self._show(QColor(colour))
         self.adjustSize()

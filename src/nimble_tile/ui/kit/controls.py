@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.language import tr, within
 from nimble_tile.ui.kit import theme as themes
 
 
@@ -163,7 +164,7 @@ class Fold(QWidget):
         """A switch at the end of the heading's line."""
         switch = QCheckBox()
         switch.setAccessibleName(name)
-        switch.setToolTip("On or off, without losing the settings")
+        switch.setToolTip(tr("On or off, without losing the settings"))
         self._head_row.addWidget(switch)
         return switch
 
@@ -264,7 +265,7 @@ class NumberBox(QSpinBox):
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setFixedWidth(120)
         if unit:
-            self.setSuffix(f" {unit}")
+            self.setSuffix(f" {tr(unit)}")
         guard_wheel(self)
         self.valueChanged.connect(self.edited)
 
@@ -340,21 +341,23 @@ class Slider(QWidget):
         self.track.setPageStep(max(1, self.STEPS // 10))
         self.track.setSingleStep(max(1, self.STEPS // 100))
         self.track.setAccessibleName(name)
-        self.track.setToolTip("Double-click to reset")
+        self.track.setToolTip(tr("Double-click to reset"))
         guard_wheel(self.track)
         self.box = QDoubleSpinBox()
         self.box.setDecimals(decimals)
         self.box.setRange(low * factor, high * factor)
-        self.box.setSuffix(f" {unit}" if unit else "")
-        self.box.setAccessibleName(f"{name}, number")
+        self.box.setSuffix(f" {tr(unit)}" if unit else "")
+        self.box.setAccessibleName(tr("{name}, number", name=name))
         self.box.setKeyboardTracking(False)
         self.box.setFixedWidth(72 if len(unit) < 3 else 104)
         self.box.setAlignment(Qt.AlignmentFlag.AlignRight)
         guard_wheel(self.box)
         label.setBuddy(self.box)
         self.again = QToolButton()
-        self.again.setAccessibleName(f"Reset {name.lower()}")
-        self.again.setToolTip(f"Reset to {default * factor:g} {unit}".rstrip())
+        self.again.setAccessibleName(tr("Reset {name}", name=within(name)))
+        self.again.setToolTip(
+            tr("Reset to {default:g} {unit}", default=default * factor, unit=tr(unit)).rstrip()
+        )
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
@@ -391,7 +394,7 @@ class Slider(QWidget):
     def set_mark(self, value: float, told: str) -> None:
         """Mark a value on the track."""
         self.track.mark = (value - self._low) / (self._high - self._low)
-        self.track.setToolTip(f"{told}. Double-click to reset")
+        self.track.setToolTip(tr("{told}. Double-click to reset", told=told))
         self.track.update()
 
     def _take(self, value: float) -> None:

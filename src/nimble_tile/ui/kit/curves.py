@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 
 Points = tuple[tuple[float, float], ...]
@@ -35,9 +36,12 @@ class CurveEdit(QWidget):
         self._held = False
         self.setFixedHeight(150)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Luminance curve")
+        self.setAccessibleName(tr("Luminance curve"))
         self.setToolTip(
-            "Drag a point; click on the curve for another one; double-click or Delete takes it away"
+            tr(
+                "Drag a point; click on the curve for another one; double-click or "
+                "Delete takes it away"
+            )
         )
 
     def set_value(self, points: Points) -> None:

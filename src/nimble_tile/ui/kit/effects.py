@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit.controls import Fold, Slider, soft
 
 if TYPE_CHECKING:
@@ -27,7 +28,7 @@ class Effects(Fold):
     released = Signal()
 
     def __init__(self, shadow: Shadow, inner: Inner, bevel: Bevel) -> None:
-        super().__init__("Effects of light")
+        super().__init__(tr("Effects of light"))
         self.sliders: dict[tuple[str, str], Slider] = {}
         for part, values in (("shadow", shadow), ("inner", inner), ("bevel", bevel)):
             for field, name, low, high in FIELDS[part]:
@@ -67,19 +68,21 @@ class Effects(Fold):
         self.cost.setVisible(bool(text))
 
 
-NAMES = {"shadow": "shadow", "inner": "inner shadow", "bevel": "bevel"}
+NAMES = {"shadow": tr("shadow"), "inner": tr("inner shadow"), "bevel": tr("bevel")}
 
 FIELDS = {
     "shadow": (
-        ("strength", "Shadow", 0, 1), ("blur", "Softness", 0, 4), ("dx", "To the right", -4, 4),
-        ("dy", "Down", -4, 4),
+        ("strength", tr("Shadow"), 0, 1), ("blur", tr("Softness"), 0, 4),
+        ("dx", tr("To the right"), -4, 4),
+        ("dy", tr("Down"), -4, 4),
     ),
     "inner": (
-        ("strength", "Inner shadow", 0, 1), ("blur", "Softness", 0, 4),
-        ("dx", "To the right", -4, 4), ("dy", "Down", -4, 4),
+        ("strength", tr("Inner shadow"), 0, 1), ("blur", tr("Softness"), 0, 4),
+        ("dx", tr("To the right"), -4, 4), ("dy", tr("Down"), -4, 4),
     ),
     "bevel": (
-        ("strength", "Bevel", 0, 1), ("width", "Width", 0.02, 1), ("angle", "Light from", 0, 360),
+        ("strength", tr("Bevel"), 0, 1), ("width", tr("Width"), 0.02, 1),
+        ("angle", tr("Light from"), 0, 360),
     ),
 }  # fmt: skip
 """Of each effect: its fields, their names, lower and upper ends."""

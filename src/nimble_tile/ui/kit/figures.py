@@ -6,6 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyleOptionViewItem
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.marks import paint_verdict
@@ -16,9 +17,9 @@ STATE_SHAPE_SIDE = 14
 
 def in_line(words: str, reach: float | None, fidelity: float | None) -> str:
     """All that is known, in a line without a full stop."""
-    told = [words or "Not judged yet"]
-    told += [] if reach is None else [f"reach {percent(reach)}"]
-    told += [] if fidelity is None else [f"fidelity {fidelity:.2f}"]
+    told = [words or tr("Not judged yet")]
+    told += [] if reach is None else [tr("reach {reach}", reach=percent(reach))]
+    told += [] if fidelity is None else [tr("fidelity {fidelity:.2f}", fidelity=fidelity)]
     return ", ".join(told)
 
 

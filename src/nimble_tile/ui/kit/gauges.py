@@ -7,6 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.scan.contrast import DEFICIENCIES, Contrast
 from nimble_tile.core.scan.finders import TOLERANCE, WAYS, Finders
 from nimble_tile.ui.kit import theme as themes
@@ -25,7 +26,7 @@ class FinderGauge(QWidget):
         self.finders: Finders | None = None
         self._image: QImage | None = None
         self.setFixedHeight(self.SIDE + 4)
-        self.setAccessibleName("Run ratio of the finders")
+        self.setAccessibleName(tr("Run ratio of the finders"))
 
     def show_finders(self, finders: Finders | None) -> None:
         if finders is self.finders:
@@ -34,9 +35,14 @@ class FinderGauge(QWidget):
         self._image = None if finders is None else to_qimage(finders.image)
         if finders is not None:
             worst = finders.worst
-            state = "holds" if finders.good else "is broken"
+            state = tr("holds") if finders.good else tr("is broken")
             self.setAccessibleDescription(
-                f"The ratio {state}: at worst {worst.words} along a {worst.way}"
+                tr(
+                    "The ratio {state}: at worst {words} along a {way}",
+                    state=state,
+                    words=worst.words,
+                    way=tr(worst.way),
+                )
             )
         self.update()
 
@@ -63,8 +69,9 @@ class FinderGauge(QWidget):
             colour = QColor(theme.well if good else theme.fails)
             paint_reader(painter, QRectF(left, y + 3, 11, 11), good, colour)
             painter.setPen(QColor(theme.ink))
-            name = {"row": "Rows", "column": "Columns", "falling diagonal": "Diagonal ↘",
-                    "rising diagonal": "Diagonal ↗"}[way]  # fmt: skip
+            name = {"row": tr("Rows"), "column": tr("Columns"),
+                    "falling diagonal": tr("Diagonal ↘"),
+                    "rising diagonal": tr("Diagonal ↗")}[way]  # fmt: skip
             painter.drawText(QPointF(left + 18, y + 12), name)
             painter.setPen(QColor(theme.soft if good else theme.fails))
             painter.drawText(QPointF(left + 18, y + 25), line.words)
@@ -106,16 +113,22 @@ class ContrastGauge(QWidget):
         self.contrast: Contrast | None = None
         self._views: dict[str, QImage] = {}
         self.setFixedHeight(186)
-        self.setAccessibleName("Contrast")
+        self.setAccessibleName(tr("Contrast"))
 
     def show_contrast(self, contrast: Contrast | None, views: dict[str, np.ndarray]) -> None:
         self.contrast = contrast
         self._views = {name: to_qimage(view) for name, view in views.items()}
         if contrast is not None:
             self.setAccessibleDescription(
-                f"Grade {contrast.grade}, reflectance difference {abs(contrast.difference):.2f}, "
-                f"ratio {contrast.ratio:.1f} to 1, in red light grade {contrast.red_grade}"
-                + (", light on dark" if contrast.inverted else "")
+                tr(
+                    "Grade {grade}, reflectance difference {difference:.2f}, ratio "
+                    "{ratio:.1f} to 1, in red light grade {red_grade}",
+                    grade=contrast.grade,
+                    difference=abs(contrast.difference),
+                    ratio=contrast.ratio,
+                    red_grade=contrast.red_grade,
+                )
+                + (tr(", light on dark") if contrast.inverted else "")
             )
         self.update()
 
@@ -146,10 +159,10 @@ class ContrastGauge(QWidget):
         painter.drawText(QRectF(66, 0, 34, 56), Qt.AlignmentFlag.AlignCenter, grade)
         painter.setFont(themes.font(13))
         lines = (
-            ("Light on dark" if found.inverted else "Symbol contrast",
+            (tr("Light on dark") if found.inverted else tr("Symbol contrast"),
              f"{_down(found.difference)}"),
-            ("Ratio", f"{found.ratio:.1f} : 1"),
-            ("In red light", f"{found.red_grade}, {_down(found.red)}"),
+            (tr("Ratio"), f"{found.ratio:.1f} : 1"),
+            (tr("In red light"), f"{found.red_grade}, {_down(found.red)}"),
         )  # fmt: skip
         for index, (name, value) in enumerate(lines):
             y = 1 + index * 19
@@ -163,7 +176,7 @@ class ContrastGauge(QWidget):
             )  # fmt: skip
         painter.setPen(QColor(theme.soft))
         painter.drawText(QRectF(0, 62, self.width(), 18), Qt.AlignmentFlag.AlignVCenter,
-                         "As seen with a colour vision deficiency")  # fmt: skip
+                         tr("As seen with a colour vision deficiency"))  # fmt: skip
         step = self.width() / 3
         for index, name in enumerate(DEFICIENCIES):
             _, _, ratio = found.seen_with(name)

@@ -8,10 +8,12 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QBuffer, QIODevice, QMimeData
 from PySide6.QtGui import QColor, QDropEvent, QImage, QPainter
 
+from nimble_tile.core.language import tr
+
 if TYPE_CHECKING:
     import numpy as np
 
-PICTURES = "Pictures (*.png *.jpg *.jpeg *.webp *.tif *.tiff)"
+PICTURES = tr("Pictures (*.png *.jpg *.jpeg *.webp *.tif *.tiff)")
 """What file dialogs offer where a picture is asked for."""
 
 

@@ -17,6 +17,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QApplication, QScrollArea, QVBoxLayout, QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import rule
 from nimble_tile.ui.ladder.rung import Rung
@@ -45,8 +46,8 @@ class RungRow(QWidget):
         self.setFixedHeight(ROW)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAccessibleName(f"Rung {number}, {title}")
-        self.setToolTip(f"Key {number}")
+        self.setAccessibleName(tr("Rung {number}, {title}", number=number, title=title))
+        self.setToolTip(tr("Key {number}", number=number))
 
     def sizeHint(self) -> QSize:
         return QSize(WIDTH, ROW)
@@ -60,7 +61,7 @@ class RungRow(QWidget):
     def set_cost(self, text: str, state: str, told: str = "") -> None:
         """What the rung costs in reach; `state` is the verdict whose colour it wears."""
         self.cost, self.cost_state = text, state
-        self.setToolTip(f"Key {self.number}" + (f"\n{told}" if told else ""))
+        self.setToolTip(tr("Key {number}", number=self.number) + (f"\n{told}" if told else ""))
         self.setAccessibleDescription(f"{self.summary}. {text}" if text else self.summary)
         self.update()
 

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import thin_bar
 
@@ -29,7 +30,7 @@ class Notice(QFrame):
         self.label.setTextFormat(Qt.TextFormat.PlainText)
         self.label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.dismiss = QToolButton()
-        self.dismiss.setAccessibleName("Put this notice away")
+        self.dismiss.setAccessibleName(tr("Put this notice away"))
         self.dismiss.clicked.connect(self.hide)
         self._layout = QHBoxLayout(self)
         self._layout.setContentsMargins(20, 8, 12, 8)
@@ -90,7 +91,7 @@ class ProgressStrip(QWidget):
         super().__init__()
         self.label = QLabel()
         self.bar = thin_bar()
-        self.cancelled = QPushButton("Cancel")
+        self.cancelled = QPushButton(tr("Cancel"))
         layout = QHBoxLayout(self)
         layout.setContentsMargins(20, 6, 12, 6)
         layout.setSpacing(12)

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QImage
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.project.drafts import MOST_DRAFTS, THUMB, Draft
 from nimble_tile.ui.kit.images import as_png, to_qimage
 
@@ -22,7 +23,9 @@ if TYPE_CHECKING:
 SURROUND = 0.12
 """Of the code's side: what is seen round it on a draft's small picture."""
 
-FULL_SHELF = f"The shelf holds {MOST_DRAFTS} drafts. Remove some of them first."
+FULL_SHELF = tr(
+    "The shelf holds {most_drafts} drafts. Remove some of them first.", most_drafts=MOST_DRAFTS
+)
 
 
 def code_area(rendering: Rendering, piece: Piece) -> QRectF:

@@ -14,6 +14,7 @@ from nimble_tile import log
 from nimble_tile.core.additions import Layout
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.judged import JUDGED, judged_size
+from nimble_tile.core.language import tr
 from nimble_tile.core.memory import Memory, give_back
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Piece, Region
@@ -112,8 +113,11 @@ def beyond(rendering: Rendering) -> str:
         corners = np.array([[left, top], [right, top], [right, bottom], [left, bottom]])
         x, y = mapped(rendering.matrix, corners).T
         if min(x.min(), y.min()) < -1 or x.max() > width + 1 or y.max() > height + 1:
-            what = "caption" if item.role == "caption" else "frame"
-            return f"The {what} reaches beyond the picture and is cut off there."
+            return (
+                tr("The caption reaches beyond the picture and is cut off there.")
+                if item.role == "caption"
+                else tr("The frame reaches beyond the picture and is cut off there.")
+            )
     return ""
 
 

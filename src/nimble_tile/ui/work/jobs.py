@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, Signal
 
 from nimble_tile import log
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 
 
 class Cancelled(Exception):
@@ -137,7 +138,10 @@ class Jobs(QObject):
                 self._ended.emit(job, None, error)
             except BaseException as error:  # the thread survives whatever comes
                 log.fault("A job failed.", error)
-                trouble = UserError(f"Something went wrong inside: {error!r}.", "Please try again.")
+                trouble = UserError(
+                    tr("Something went wrong inside: {error!r}.", error=error),
+                    tr("Please try again."),
+                )
                 self._ended.emit(job, None, trouble)
             self._current = None
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import MM_PER_INCH, Piece
 
 if TYPE_CHECKING:
@@ -27,9 +28,19 @@ def print_size(piece: Piece, shown: Shown) -> tuple[float, float]:
 
 def advice(code: float, module: float) -> str:
     """What a printed size is good for, in sentences."""
-    told = f"On paper the code is {code:.0f} mm wide, a module {module:.2f} mm."
+    told = tr(
+        "On paper the code is {code:.0f} mm wide, a module {module:.2f} mm.",
+        code=code,
+        module=module,
+    )
     if code < SMALLEST_PRINT:
-        return f"{told} That is small: {SMALLEST_PRINT:.0f} mm is the least that is dependable."
+        return tr(
+            "{told} That is small: {smallest_print:.0f} mm is the least that is dependable.",
+            told=told,
+            smallest_print=SMALLEST_PRINT,
+        )
     far = code * FAR
-    away = f"{far / 10:.0f} cm" if far < 1000 else f"{far / 1000:.1f} m"
-    return f"{told} It is dependable from up to {away} away: ten times its width."
+    away = tr("{far:.0f} cm", far=far / 10) if far < 1000 else f"{far / 1000:.1f} m"
+    return tr(
+        "{told} It is dependable from up to {away} away: ten times its width.", told=told, away=away
+    )

@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, Signal
 
 from nimble_tile.core.artwork import Frame
 from nimble_tile.core.errors import PictureError
+from nimble_tile.core.language import tr
 from nimble_tile.core.phonelog import PhoneTest
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Code, Finish, Message, Picture, Piece
@@ -87,7 +88,7 @@ class Session(QObject):
     @property
     def name(self) -> str:
         """Name of the piece for titles and file names."""
-        return self.path.stem if self.path else self._title or "Untitled piece"
+        return self.path.stem if self.path else self._title or tr("Untitled piece")
 
     @property
     def undo_name(self) -> str | None:
@@ -231,7 +232,8 @@ class Session(QObject):
         ground = self.piece.picture.ground
         picture = Picture(digest=digest, name=name, ground=ground, whole_pixels=True)
         self.put(
-            self.piece.model_copy(update={"picture": picture}), f"Bring in {name or 'a picture'}"
+            self.piece.model_copy(update={"picture": picture}),
+            tr("Bring in {name}", name=name or tr("a picture")),
         )
 
     def start(

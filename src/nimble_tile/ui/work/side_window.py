@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import row, set_rank, soft, thin_bar
 from nimble_tile.ui.work.jobs import Jobs
@@ -32,7 +33,7 @@ class SideWindow(QWidget):
     def __init__(self, tools: Tools, parent: QWidget, title: str, width: int, height: int) -> None:
         super().__init__(parent, Qt.WindowType.Window)
         self.tools = tools
-        self.setWindowTitle(f"{title} – Nimble Tile")
+        self.setWindowTitle(tr("{title} – Nimble Tile", title=title))
         self.resize(width, height)
         self.jobs = Jobs(self)
         self.bar = thin_bar()

@@ -9,6 +9,8 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from watchdog.events import FileSystemEvent, FileSystemEventHandler
 from watchdog.observers import Observer
 
+from nimble_tile.core.language import tr
+
 EVERY = 600
 """Milliseconds that a file must have stayed as it is to count as complete."""
 
@@ -101,7 +103,9 @@ class Watcher(QObject):
     def _lose(self) -> None:
         name = "" if self.folder is None else self.folder.name
         self.stop()
-        self.lost.emit(f"The folder {name} is gone or cannot be read; it is no longer watched.")
+        self.lost.emit(
+            tr("The folder {name} is gone or cannot be read; it is no longer watched.", name=name)
+        )
 
 
 class _Told(FileSystemEventHandler):

@@ -21,9 +21,10 @@ from nimble_tile.core.blend.weave.matter import (
     planes,
     stood,
 )
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Blend
 
-GUARANTEE = (
+GUARANTEE = tr(
     "Patches bring the tones that modules need, and what they leave missing is lifted; at 0.7 "
     "readers pass about nine of ten frames that the usual code passes on sample photographs."
 )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pydantic import ValidationError
 
 from nimble_tile.core.details import FORMS, Details
+from nimble_tile.core.language import tr
 from nimble_tile.core.message.kinds import calls, contact, event, money, place, wifi
 from nimble_tile.core.message.kinds.base import Kind
 from nimble_tile.core.message.remarks import Remark
@@ -20,31 +21,31 @@ FORMED: dict[str, Kind] = {
 """Kinds that have a form, by name."""
 
 TITLES: dict[str, str] = {
-    "link": "Link",
-    "text": "Plain text",
-    "email": "E-mail",
-    "phone": "Phone",
+    "link": tr("Link"),
+    "text": tr("Plain text"),
+    "email": tr("E-mail"),
+    "phone": tr("Phone"),
     "sms": "SMS",
-    "place": "Place",
-    "contact": "Contact",
-    "event": "Calendar event",
-    "wifi": "Wi-Fi",
-    "transfer": "Bank transfer",
-    "payment": "Payment request",
-    "raw": "Raw text",
+    "place": tr("Place"),
+    "contact": tr("Contact"),
+    "event": tr("Calendar event"),
+    "wifi": tr("Wi-Fi"),
+    "transfer": tr("Bank transfer"),
+    "payment": tr("Payment request"),
+    "raw": tr("Raw text"),
 }
 """Every kind and its name for people, in the order in which they are offered."""
 
 SCHEMES: dict[str, str] = {
-    "email": "an e-mail",
-    "phone": "a phone call",
-    "sms": "an SMS",
-    "place": "a place",
-    "contact": "a contact",
-    "event": "a calendar event",
-    "wifi": "a Wi-Fi network",
-    "transfer": "a bank transfer",
-    "payment": "a payment request",
+    "email": tr("an e-mail"),
+    "phone": tr("a phone call"),
+    "sms": tr("an SMS"),
+    "place": tr("a place"),
+    "contact": tr("a contact"),
+    "event": tr("a calendar event"),
+    "wifi": tr("a Wi-Fi network"),
+    "transfer": tr("a bank transfer"),
+    "payment": tr("a payment request"),
 }
 """What a scan of a kind with a form offers, in words."""
 

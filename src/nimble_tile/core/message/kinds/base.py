@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 from urllib.parse import quote, unquote
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.message.kinds.numbers import phone_trouble
 from nimble_tile.core.message.remarks import Remark
 
@@ -74,16 +75,16 @@ def phone_remark(field: str, number: str, needed: bool = True) -> list[Remark]:
     RFC 3966; ITU-T E.164: at most 15 digits.
     """
     if not number.strip():
-        return [Remark(field, "missing", "Write the number.")] if needed else []
+        return [Remark(field, "missing", tr("Write the number."))] if needed else []
     short = digits_of(number)
     if not re.fullmatch(r"\+?[0-9*#]+", short):
         wrong = next((c for c in short.lstrip("+") if c not in "0123456789*#"), "+")
-        return [Remark(field, "wrong", f"A phone number cannot hold “{wrong}”.")]
+        return [Remark(field, "wrong", tr("A phone number cannot hold “{wrong}”.", wrong=wrong))]
     count = sum(c.isdigit() for c in short)
     if count > 15:
-        return [Remark(field, "wrong", "A phone number has at most 15 digits.")]
+        return [Remark(field, "wrong", tr("A phone number has at most 15 digits."))]
     if not short.startswith("+"):
-        text = "Without + and the country code it works only near you."
+        text = tr("Without + and the country code it works only near you.")
         return [Remark(field, "warn", text)]
     trouble = phone_trouble(short)
     return [Remark(field, "warn", trouble)] if trouble else []

@@ -10,6 +10,7 @@ from __future__ import annotations
 import re
 
 from nimble_tile.core.details import Email, Phone, Sms
+from nimble_tile.core.language import tr
 from nimble_tile.core.message.kinds.base import (
     Kind,
     digits_of,
@@ -27,9 +28,15 @@ _ADDRESS = re.compile(r"[^\s@,<>\"]+@(?:[^\s@,.<>\"]+\.)+[^\s@,.<>\"]{2,}")
 def address_remark(field: str, address: str) -> list[Remark]:
     """What is wrong with one e-mail address."""
     if "@" not in address:
-        return [Remark(field, "wrong", f"“{address}” has no @.")]
+        return [Remark(field, "wrong", tr("“{address}” has no @.", address=address))]
     if not _ADDRESS.fullmatch(address):
-        return [Remark(field, "warn", f"“{address}” does not look like an e-mail address.")]
+        return [
+            Remark(
+                field,
+                "warn",
+                tr("“{address}” does not look like an e-mail address.", address=address),
+            )
+        ]
     return []
 
 
@@ -70,12 +77,12 @@ def _read_email(text: str) -> Email | None:
 def _email_remarks(form: Email) -> list[Remark]:
     found = []
     if not form.to.strip():
-        found.append(Remark("to", "missing", "Write the address it goes to."))
+        found.append(Remark("to", "missing", tr("Write the address it goes to.")))
     for field in ("to", "cc", "bcc"):
         for address in _addresses(getattr(form, field)):
             found += address_remark(field, address)
     if "\n" in form.subject:
-        found.append(Remark("subject", "wrong", "A subject is one line."))
+        found.append(Remark("subject", "wrong", tr("A subject is one line.")))
     return found
 
 

@@ -10,6 +10,7 @@ reader of codes needs it.
 from __future__ import annotations
 
 from nimble_tile.core.details import MOST_ENTRIES, Address, Contact, Number
+from nimble_tile.core.language import counted, tr
 from nimble_tile.core.message.kinds.base import Kind, digits_of, phone_remark
 from nimble_tile.core.message.kinds.calls import address_remark
 from nimble_tile.core.message.kinds.lines import CRLF, content_lines, escaped, parts, unescaped
@@ -107,19 +108,23 @@ def _read(text: str) -> Contact | None:
 def _remarks(form: Contact) -> list[Remark]:
     found = []
     if not shown_name(form):
-        found.append(Remark("given", "missing", "Write a name or an organisation."))
+        found.append(Remark("given", "missing", tr("Write a name or an organisation.")))
     for index, phone in enumerate(form.phones):
         found += phone_remark(f"phones.{index}.number", phone.number, needed=False)
     for index, email in enumerate(form.emails):
         if email.strip():
             found += address_remark(f"emails.{index}", email.strip())
     if form.web.strip() and ":" not in form.web:
-        found.append(Remark("web", "warn", "Begin with https:// so that phones open it."))
+        found.append(Remark("web", "warn", tr("Begin with https:// so that phones open it.")))
     if any(c.isspace() for c in form.web.strip()):
-        found.append(Remark("web", "wrong", "A link cannot hold spaces."))
+        found.append(Remark("web", "wrong", tr("A link cannot hold spaces.")))
     if form.extra:
         count = len(form.extra)
-        text = f"{count} more line{'s' if count > 1 else ''} from the scanned text are kept."
+        text = counted(
+            "{count} more line from the scanned text is kept.",
+            "{count} more lines from the scanned text are kept.",
+            count,
+        )
         found.append(Remark("note", "note", text))
     return found
 

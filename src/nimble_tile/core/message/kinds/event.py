@@ -18,6 +18,7 @@ from datetime import UTC, date, datetime, timedelta
 from functools import lru_cache
 
 from nimble_tile.core.details import Event
+from nimble_tile.core.language import tr
 from nimble_tile.core.message.kinds.base import Kind
 from nimble_tile.core.message.kinds.lines import (
     CRLF,
@@ -170,26 +171,32 @@ def _read(text: str) -> Event | None:
 def _remarks(form: Event) -> list[Remark]:
     found = []
     if not form.title.strip():
-        found.append(Remark("title", "missing", "Write what the event is called."))
+        found.append(Remark("title", "missing", tr("Write what the event is called.")))
     read = _day if form.all_day else _moment
     start, end = read(form.start), read(form.end)
     if not form.start.strip():
-        found.append(Remark("start", "missing", "Say when it begins."))
+        found.append(Remark("start", "missing", tr("Say when it begins.")))
     elif start is None:
-        found.append(Remark("start", "wrong", "This is not a date and time."))
+        found.append(Remark("start", "wrong", tr("This is not a date and time.")))
     if form.end.strip() and end is None:
-        found.append(Remark("end", "wrong", "This is not a date and time."))
+        found.append(Remark("end", "wrong", tr("This is not a date and time.")))
     elif start is not None and end is not None and end < start:
-        found.append(Remark("end", "wrong", "It ends before it begins."))
+        found.append(Remark("end", "wrong", tr("It ends before it begins.")))
     if not form.all_day and form.zone and form.zone not in zones():
-        found.append(Remark("zone", "wrong", "There is no such time zone."))
+        found.append(Remark("zone", "wrong", tr("There is no such time zone.")))
     elif not form.all_day and not form.zone:
-        found.append(Remark("zone", "note", "It is this time wherever the phone is."))
+        found.append(Remark("zone", "note", tr("It is this time wherever the phone is.")))
     elif not form.all_day and start is not None and form.zone != "UTC":
         utc = _in_utc(start, form.zone)
-        found.append(Remark("zone", "note", f"Written as {utc:%H:%M} UTC; phones show their own."))
+        found.append(
+            Remark(
+                "zone", "note", tr("Written as {utc:%H:%M} UTC; phones show their own.", utc=utc)
+            )
+        )
     if not form.whole:
-        text = "Short form: most phones take it, though the standard asks for the whole calendar."
+        text = tr(
+            "Short form: most phones take it, though the standard asks for the whole calendar."
+        )
         found.append(Remark("whole", "note", text))
     return found
 

@@ -14,6 +14,7 @@ import re
 from decimal import Decimal, InvalidOperation
 
 from nimble_tile.core.details import Payment, Transfer
+from nimble_tile.core.language import tr
 from nimble_tile.core.message.kinds import numbers
 from nimble_tile.core.message.kinds.base import Kind, filled, percent, query
 from nimble_tile.core.message.remarks import Remark
@@ -79,11 +80,11 @@ def _iban_remark(iban: str) -> list[Remark]:
     try:
         numbers.iban.validate(iban)
     except numbers.InvalidChecksum:
-        text = "The check digits do not fit: a typing error?"
+        text = tr("The check digits do not fit: a typing error?")
     except numbers.InvalidComponent:
-        text = "No account of that country is written so: a typing error?"
+        text = tr("No account of that country is written so: a typing error?")
     except numbers.ValidationError:
-        text = "An IBAN is two letters, two digits and the account."
+        text = tr("An IBAN is two letters, two digits and the account.")
     else:
         return []
     return [Remark("iban", "wrong", text)]
@@ -92,39 +93,51 @@ def _iban_remark(iban: str) -> list[Remark]:
 def _transfer_remarks(form: Transfer) -> list[Remark]:
     found = []
     if not form.name.strip():
-        found.append(Remark("name", "missing", "Write who receives the money."))
+        found.append(Remark("name", "missing", tr("Write who receives the money.")))
     iban = squeezed(form.iban)
     if not iban:
-        found.append(Remark("iban", "missing", "Write the IBAN."))
+        found.append(Remark("iban", "missing", tr("Write the IBAN.")))
     else:
         found += _iban_remark(iban)
     bic = squeezed(form.bic)
     if bic and not numbers.bic.is_valid(bic):
-        text = "A BIC has 8 or 11 letters and digits, with a country in the fifth and sixth."
+        text = tr("A BIC has 8 or 11 letters and digits, with a country in the fifth and sixth.")
         found.append(Remark("bic", "wrong", text))
     if form.amount.strip():
         euro = _euro(form.amount)
         if euro is None or not Decimal("0.01") <= euro <= Decimal("999999999.99"):
-            found.append(Remark("amount", "wrong", "Write 0.01 to 999999999.99, such as 12.50."))
+            found.append(
+                Remark("amount", "wrong", tr("Write 0.01 to 999999999.99, such as 12.50."))
+            )
     if form.purpose.strip() and not re.fullmatch(r"[A-Z0-9]{1,4}", squeezed(form.purpose)):
-        found.append(Remark("purpose", "wrong", "A purpose is a code of four letters at most."))
+        found.append(Remark("purpose", "wrong", tr("A purpose is a code of four letters at most.")))
     reference = squeezed(form.reference)
     if reference and form.text.strip():
-        found.append(Remark("text", "wrong", "Either a reference or a text, not both."))
+        found.append(Remark("text", "wrong", tr("Either a reference or a text, not both.")))
     if reference and not re.fullmatch(r"RF\d{2}[A-Z0-9]{1,21}", reference):
-        found.append(Remark("reference", "wrong", "A reference begins with RF and two digits."))
+        found.append(Remark("reference", "wrong", tr("A reference begins with RF and two digits.")))
     elif reference and not numbers.iso11649.is_valid(reference):
-        found.append(Remark("reference", "wrong", "The check digits do not fit."))
+        found.append(Remark("reference", "wrong", tr("The check digits do not fit.")))
     for field, most in _LIMITS.items():
         value = getattr(form, field).strip()
         if len(value) > most:
-            found.append(Remark(field, "wrong", f"At most {most} characters; {len(value)} now."))
+            found.append(
+                Remark(
+                    field,
+                    "wrong",
+                    tr("At most {most} characters; {value} now.", most=most, value=len(value)),
+                )
+            )
         elif "\n" in value:
-            found.append(Remark(field, "wrong", "This must be one line."))
+            found.append(Remark(field, "wrong", tr("This must be one line.")))
     if not any(remark.stops for remark in found):
         size = len(_write_transfer(form).encode("utf-8"))
         if size > TRANSFER_BYTES:
-            text = f"Banks read {TRANSFER_BYTES} bytes at most; this is {size}."
+            text = tr(
+                "Banks read {transfer_bytes} bytes at most; this is {size}.",
+                transfer_bytes=TRANSFER_BYTES,
+                size=size,
+            )
             found.append(Remark("text", "wrong", text))
     return found
 
@@ -179,9 +192,11 @@ def _payment_remarks(form: Payment) -> list[Remark]:
     found = []
     address = form.address.strip()
     if not address:
-        found.append(Remark("address", "missing", "Write the address."))
+        found.append(Remark("address", "missing", tr("Write the address.")))
     elif not (_bech32_good(address) or (address[:1] in "13" and numbers.bitcoin.is_valid(address))):
-        found.append(Remark("address", "wrong", "This is no address, or it has a typing error."))
+        found.append(
+            Remark("address", "wrong", tr("This is no address, or it has a typing error."))
+        )
     amount = form.amount.strip().replace(",", ".")
     if amount:
         try:
@@ -191,7 +206,7 @@ def _payment_remarks(form: Payment) -> list[Remark]:
         except InvalidOperation:
             good = False
         if not good or not re.fullmatch(r"\d+(\.\d+)?", amount):
-            found.append(Remark("amount", "wrong", "Write a number with at most 8 decimals."))
+            found.append(Remark("amount", "wrong", tr("Write a number with at most 8 decimals.")))
     return found
 
 

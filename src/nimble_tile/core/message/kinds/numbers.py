@@ -11,6 +11,8 @@ from __future__ import annotations
 from stdnum import bic, bitcoin, iban, iso11649
 from stdnum.exceptions import InvalidChecksum, InvalidComponent, ValidationError
 
+from nimble_tile.core.language import tr
+
 __all__ = [
     "InvalidChecksum", "InvalidComponent", "ValidationError", "bic", "bitcoin", "iban",
     "iso11649", "phone_trouble",
@@ -26,16 +28,16 @@ def phone_trouble(number: str) -> str:
     except phonenumbers.NumberParseException as error:
         kinds = phonenumbers.NumberParseException
         if error.error_type == kinds.INVALID_COUNTRY_CODE:
-            return "No country has this code."
+            return tr("No country has this code.")
         if error.error_type == kinds.TOO_LONG:
-            return "A phone number has at most 15 digits."
-        return "This number looks unfinished."
+            return tr("A phone number has at most 15 digits.")
+        return tr("This number looks unfinished.")
     reason = phonenumbers.is_possible_number_with_reason(found)
     result = phonenumbers.ValidationResult
     if reason == result.TOO_SHORT:
-        return "This number looks unfinished."
+        return tr("This number looks unfinished.")
     if reason == result.TOO_LONG:
-        return "This number is too long for its country."
+        return tr("This number is too long for its country.")
     if reason == result.INVALID_LENGTH:
-        return "No number of that country has this length."
+        return tr("No number of that country has this length.")
     return ""

@@ -12,6 +12,7 @@ import re
 from decimal import Decimal, InvalidOperation
 
 from nimble_tile.core.details import Place
+from nimble_tile.core.language import tr
 from nimble_tile.core.message.kinds.base import Kind, percent, plain, query
 from nimble_tile.core.message.remarks import Remark
 
@@ -80,22 +81,32 @@ def _read(text: str) -> Place | None:
 
 def _remarks(form: Place) -> list[Remark]:
     found = []
-    for field, most, name in (("latitude", 90, "north"), ("longitude", 180, "east")):
+    for field, most, name in (("latitude", 90, tr("north")), ("longitude", 180, tr("east"))):
         text = getattr(form, field)
         value = degrees(text)
         if not text.strip():
-            found.append(Remark(field, "missing", f"Write the degrees {name}."))
+            found.append(Remark(field, "missing", tr("Write the degrees {name}.", name=name)))
         elif value is None:
-            found.append(Remark(field, "wrong", f"Write degrees {name}, such as 54.9731."))
+            found.append(
+                Remark(field, "wrong", tr("Write degrees {name}, such as 54.9731.", name=name))
+            )
         elif abs(value) > most:
-            found.append(Remark(field, "wrong", f"A {field} lies between -{most} and {most}."))
+            found.append(
+                Remark(
+                    field,
+                    "wrong",
+                    tr("A latitude lies between -90 and 90.")
+                    if field == "latitude"
+                    else tr("A longitude lies between -180 and 180."),
+                )
+            )
         elif -value.as_tuple().exponent > MOST_DECIMALS:
-            found.append(Remark(field, "note", "Rounded to 7 decimals, about a centimetre."))
+            found.append(Remark(field, "note", tr("Rounded to 7 decimals, about a centimetre.")))
     if form.altitude.strip() and degrees(form.altitude) is None:
-        found.append(Remark("altitude", "wrong", "Write the altitude in metres."))
+        found.append(Remark("altitude", "wrong", tr("Write the altitude in metres.")))
     if form.label.strip():
         found.append(
-            Remark("label", "note", "The standard has no label; most maps on phones show it.")
+            Remark("label", "note", tr("The standard has no label; most maps on phones show it."))
         )
     return found
 

@@ -14,6 +14,7 @@ from __future__ import annotations
 import re
 
 from nimble_tile.core.details import Wifi
+from nimble_tile.core.language import tr
 from nimble_tile.core.message.kinds.base import Kind
 from nimble_tile.core.message.kinds.lines import split
 from nimble_tile.core.message.remarks import Remark
@@ -33,7 +34,7 @@ def _write(form: Wifi) -> str:
     if form.security != "open":
         parts.append(f"P:{_escaped(form.password)}")
     if form.hidden:
-        parts.append("H:true")
+        parts.append(tr("H:true"))
     return "WIFI:" + "".join(f"{part};" for part in parts) + ";"
 
 
@@ -63,28 +64,38 @@ def _remarks(form: Wifi) -> list[Remark]:
     found = []
     size = len(form.name.encode("utf-8"))
     if not form.name:
-        found.append(Remark("name", "missing", "Write the network's name (SSID)."))
+        found.append(Remark("name", "missing", tr("Write the network's name (SSID).")))
     elif size > 32:
-        found.append(Remark("name", "wrong", f"A name has at most 32 bytes; this one has {size}."))
+        found.append(
+            Remark(
+                "name", "wrong", tr("A name has at most 32 bytes; this one has {size}.", size=size)
+            )
+        )
     elif form.name != form.name.strip():
-        found.append(Remark("name", "note", "The name begins or ends with a space."))
+        found.append(Remark("name", "note", tr("The name begins or ends with a space.")))
     if form.security == "open":
         if form.password:
-            found.append(Remark("password", "note", "An open network needs no password."))
+            found.append(Remark("password", "note", tr("An open network needs no password.")))
         else:
-            found.append(Remark("security", "note", "Anyone near can listen in on this network."))
+            found.append(
+                Remark("security", "note", tr("Anyone near can listen in on this network."))
+            )
         return found
     word = form.password
     if not word:
-        found.append(Remark("password", "missing", "Write the password, or choose open."))
+        found.append(Remark("password", "missing", tr("Write the password, or choose open.")))
     elif not all(" " <= c <= "~" for c in word):
-        found.append(Remark("password", "warn", "Passwords of Wi-Fi hold ASCII characters only."))
+        found.append(
+            Remark("password", "warn", tr("Passwords of Wi-Fi hold ASCII characters only."))
+        )
     elif len(word) < 8:
-        found.append(Remark("password", "warn", "A password has at least 8 characters."))
+        found.append(Remark("password", "warn", tr("A password has at least 8 characters.")))
     elif len(word) > 63 and not re.fullmatch("[0-9A-Fa-f]{64}", word):
-        found.append(Remark("password", "warn", "A password has at most 63 characters."))
+        found.append(Remark("password", "warn", tr("A password has at most 63 characters.")))
     if form.security == "wpa3":
-        found.append(Remark("security", "note", "Older phones cannot join a network of WPA3 only."))
+        found.append(
+            Remark("security", "note", tr("Older phones cannot join a network of WPA3 only."))
+        )
     return found
 
 

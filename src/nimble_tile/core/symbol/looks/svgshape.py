@@ -15,6 +15,7 @@ from pathlib import Path as FilePath
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.files import read_bytes
 from nimble_tile.core.foreign import apart
+from nimble_tile.core.language import tr
 from nimble_tile.core.look import MOST_PATH, OwnShape
 from nimble_tile.core.symbol.looks.paths import Op, Path, to_plain_data
 
@@ -40,7 +41,7 @@ def read_shape(path: FilePath) -> OwnShape:
 
 
 @apart(READ_LIMIT)
-def shape_from_svg(data: bytes, name: str = "The drawing") -> OwnShape:
+def shape_from_svg(data: bytes, name: str = tr("The drawing")) -> OwnShape:
     """All closed paths of a drawing as one shape that just fits a square.
 
     Parameters
@@ -59,20 +60,21 @@ def shape_from_svg(data: bytes, name: str = "The drawing") -> OwnShape:
     try:
         root = fromstring(data, forbid_dtd=False, forbid_entities=True, forbid_external=True)
     except DefusedXmlException:
-        raise _refused(name, "it defines entities, which can be used to swell it") from None
+        raise _refused(name, tr("it defines entities, which can be used to swell it")) from None
     except (ParseError, ValueError, LookupError, RecursionError):
-        raise _refused(name, "it is not an SVG drawing, or it is damaged") from None
+        raise _refused(name, tr("it is not an SVG drawing, or it is damaged")) from None
     if not str(root.tag).rpartition("}")[2].lower() == "svg":
-        raise _refused(name, "it is not an SVG drawing")
+        raise _refused(name, tr("it is not an SVG drawing"))
     if any(str(node.tag).rpartition("}")[2] == "use" for node in root.iter()):
-        raise _refused(name, "it reuses parts by reference; turn these into paths first")
+        raise _refused(name, tr("it reuses parts by reference; turn these into paths first"))
     ops = _ops(data, name)
     return OwnShape(name=name, path=_fitted(ops, name))
 
 
 def _refused(name: str, why: str) -> PictureError:
     return PictureError(
-        f"{name} was not taken: {why}.", "Save the outline as a plain SVG with one closed path."
+        tr("{name} was not taken: {why}.", name=name, why=why),
+        tr("Save the outline as a plain SVG with one closed path."),
     )
 
 
@@ -84,9 +86,16 @@ def _ops(data: bytes, name: str) -> list[Op]:
         drawing = svgelements.SVG.parse(io.BytesIO(data), reify=True)
         shapes = [e for e in drawing.elements() if isinstance(e, svgelements.Shape)]
     except Exception as error:  # a parser of foreign files: anything may come
-        raise _refused(name, "its paths cannot be understood") from error
+        raise _refused(name, tr("its paths cannot be understood")) from error
     if len(shapes) > MOST_SHAPES:
-        raise _refused(name, f"it holds {len(shapes)} shapes; {MOST_SHAPES} are the most")
+        raise _refused(
+            name,
+            tr(
+                "it holds {shapes} shapes; {most_shapes} are the most",
+                shapes=len(shapes),
+                most_shapes=MOST_SHAPES,
+            ),
+        )
     ops: list[Op] = []
     for shape in shapes:
         if shape.values.get("visibility") == "hidden" or shape.values.get("display") == "none":
@@ -95,12 +104,15 @@ def _ops(data: bytes, name: str) -> list[Op]:
             path = abs(svgelements.Path(shape))
             path.approximate_arcs_with_cubics()
         except Exception as error:
-            raise _refused(name, "its paths cannot be understood") from error
+            raise _refused(name, tr("its paths cannot be understood")) from error
         ops += _closed(path, svgelements)
         if len(ops) > MOST_SEGMENTS:
-            raise _refused(name, f"its outline has more than {MOST_SEGMENTS} steps")
+            raise _refused(
+                name,
+                tr("its outline has more than {most_segments} steps", most_segments=MOST_SEGMENTS),
+            )
     if not ops:
-        raise _refused(name, "it holds no closed path")
+        raise _refused(name, tr("it holds no closed path"))
     return ops
 
 
@@ -148,13 +160,13 @@ def _fitted(ops: list[Op], name: str) -> str:
     """Path data in a square from 0 to 1, centred, proportions kept."""
     numbers = [value for op in ops for value in op[1:]]
     if not all(math.isfinite(value) and abs(value) < 1e9 for value in numbers):
-        raise _refused(name, "its coordinates are not possible")
+        raise _refused(name, tr("its coordinates are not possible"))
     left, top, right, bottom = Path(tuple(ops)).bounds()
     side = max(right - left, bottom - top)
     if side <= 0 or min(right - left, bottom - top) < side * 1e-3:
-        raise _refused(name, "its outline has no area")
+        raise _refused(name, tr("its outline has no area"))
     path = Path(tuple(ops)).moved(-(left + right) / 2, -(top + bottom) / 2)
     data = to_plain_data(path.moved(scale=1 / side).moved(0.5, 0.5))
     if len(data) > MOST_PATH:
-        raise _refused(name, "its outline is too long")
+        raise _refused(name, tr("its outline is too long"))
     return data

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.bench.hands.brush import BrushHand
 from nimble_tile.ui.kit.controls import Segments, Slider, row, soft
 
 TOOLS = (
     (
         "brush",
-        "Brush",
-        "Paint by hand; arrows up and down change the size, Shift does the opposite",
+        tr("Brush"),
+        tr("Paint by hand; arrows up and down change the size, Shift does the opposite"),
     ),
-    ("flood", "Flood", "Click: everything of like colour that hangs together"),
-    ("rough", "Rough", "Draw roughly over a subject: its outline is found"),
+    ("flood", tr("Flood"), tr("Click: everything of like colour that hangs together")),
+    ("rough", tr("Rough"), tr("Draw roughly over a subject: its outline is found")),
 )
 
 
@@ -39,11 +40,11 @@ class BrushBox(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
-        self.tool = Segments("Tool", TOOLS)
-        self.way = Segments("What it does", [(True, *adds), (False, *takes)])
-        self.size = Slider("Size", 0.005, 0.6, 0.08, "%", factor=100, decimals=1)
-        self.softness = Slider("Softness", 0, 1, 0.4, "%", factor=100)
-        self.tolerance = Slider("Tolerance", 0, 0.6, 0.12, "%", factor=100)
+        self.tool = Segments(tr("Tool"), TOOLS)
+        self.way = Segments(tr("What it does"), [(True, *adds), (False, *takes)])
+        self.size = Slider(tr("Size"), 0.005, 0.6, 0.08, "%", factor=100, decimals=1)
+        self.softness = Slider(tr("Softness"), 0, 1, 0.4, "%", factor=100)
+        self.tolerance = Slider(tr("Tolerance"), 0, 0.6, 0.12, "%", factor=100)
         self.tool.chosen.connect(self._choose_tool)
         self.way.chosen.connect(lambda adds: setattr(hand, "adds", adds))
         for slider, field in (
@@ -52,8 +53,8 @@ class BrushBox(QWidget):
             slider.edited.connect(lambda value, f=field: setattr(hand, f, value))
         hand.sized.connect(self.size.set_value)
         self.clear = QPushButton(clear)
-        self.invert = QPushButton("Turn round")
-        self.invert.setToolTip("What is chosen and what is not change places")
+        self.invert = QPushButton(tr("Turn round"))
+        self.invert.setToolTip(tr("What is chosen and what is not change places"))
         self.hint = soft()
         for widget in (self.tool, self.hint, self.way, self.size, self.softness, self.tolerance):
             layout.addWidget(widget)
@@ -81,4 +82,4 @@ class BrushBox(QWidget):
         """Whether anything is painted."""
         for button in (self.clear, self.invert):
             button.setEnabled(there)
-            button.setToolTip("" if there else "Nothing is painted yet")
+            button.setToolTip("" if there else tr("Nothing is painted yet"))

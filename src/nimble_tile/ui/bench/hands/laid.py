@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen, QPolygonF, QTransform
 
+from nimble_tile.core.language import marked, tr
 from nimble_tile.ui.bench.hands.base import Hand, Modifiers, arrow_step
 from nimble_tile.ui.bench.hands.placing import KNOB, NO_SNAP_KEY, STALK
 from nimble_tile.ui.kit import theme as themes
@@ -26,7 +27,7 @@ ANGLE_SNAP = 4
 """Degrees within which it does."""
 
 
-SIZE_RANGES = {"logo": (0.02, 2.0), "caption": (0.02, 0.6)}
+SIZE_RANGES = {marked("logo"): (0.02, 2.0), marked("caption"): (0.02, 0.6)}
 """Least and most size of an item, in parts of the symbol's side."""
 
 
@@ -163,7 +164,7 @@ class LaidHand(Hand):
                 return "turn", self.index
             for number, corner in enumerate(quad):
                 if (corner - at).manhattanLength() < KNOB * 1.4:
-                    return f"corner {number}", self.index
+                    return tr("corner {number}", number=number), self.index
             if QPolygonF(quad).containsPoint(at, Qt.FillRule.OddEvenFill):
                 return "item", self.index
         boxes = self.bench.shown.rendering.laid.boxes if self.ready else {}
@@ -336,7 +337,9 @@ class ItemPlacing(QObject):
             changes["size"] = round(min(most, max(least, self._size_before * ratio)), 4)
         if role == "caption":
             changes["place"] = "free"
-        self._session.edit_item(role, index, f"Place the {role}", f"place {role}", **changes)
+        self._session.edit_item(
+            role, index, tr("Place the {role}", role=tr(role)), f"place {role}", **changes
+        )
 
     def _ended(self) -> None:
         self._size_before = None

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 
 if TYPE_CHECKING:
     from nimble_tile.core.picture.strokes import Stroke
@@ -63,7 +64,7 @@ class MaskEditor(QObject):
 
             def work(progress: Progress, stroke=stroke, key=key, mask=mask) -> str:
                 if stroke.tool == "rough":
-                    progress.step("Finding the subject", 0.2)
+                    progress.step(tr("Finding the subject"), 0.2)
                 return self._paint(stroke, key, mask)
 
             def done(painted: str, stroke=stroke, key=key, mask=mask) -> None:

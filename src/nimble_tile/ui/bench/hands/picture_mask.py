@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.bench.hands.mask_editor import MaskEditor
 
@@ -15,10 +16,10 @@ if TYPE_CHECKING:
     from nimble_tile.ui.work.tools import Tools
 
 STROKE_LABELS = {
-    ("guard", True): "Paint the guard",
-    ("guard", False): "Free a part of the guard",
-    ("cut_out", True): "Keep a part of the picture",
-    ("cut_out", False): "Take a part of the picture away",
+    ("guard", True): tr("Paint the guard"),
+    ("guard", False): tr("Free a part of the guard"),
+    ("cut_out", True): tr("Keep a part of the picture"),
+    ("cut_out", False): tr("Take a part of the picture away"),
 }
 
 
@@ -80,5 +81,5 @@ class PictureMask(QObject):
         if digest is not None:
             self._tools.run(
                 lambda progress: store.add_mask(255 - store.mask(digest)),
-                lambda mask: self._put(mask, "Turn the mask round"),
+                lambda mask: self._put(mask, tr("Turn the mask round")),
             )

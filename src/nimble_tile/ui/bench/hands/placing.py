@@ -7,6 +7,7 @@ import math
 from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen, QPolygonF
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.picture.placing import CORNERS, inside
 from nimble_tile.core.piece import Region
 from nimble_tile.ui.bench.hands.base import Hand, Modifiers, arrow_step
@@ -142,7 +143,7 @@ class PlacingHand(Hand):
         elif self.free_corners:
             new = gestures.bent(region, part, (x, y), size)
             if new is None:
-                denied = "The corner stays here: farther, the code would be crossed or folded."
+                denied = tr("The corner stays here: farther, the code would be crossed or folded.")
                 new = self._farthest(region, part, (x, y))
         else:
             new = gestures.scaled(region, part, (x, y), size)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.bench.hands.base import Hand, Modifiers
 from nimble_tile.ui.bench.overlays import paint_told
 from nimble_tile.ui.kit import theme as themes
@@ -81,7 +82,7 @@ class RegionHand(Hand):
     def paint(self, painter: QPainter) -> None:
         area = self._area()
         if area is None:
-            told = "Drag a rectangle round what is to be checked; Escape calls it off"
+            told = tr("Drag a rectangle round what is to be checked; Escape calls it off")
             paint_told(painter, self.bench.width(), told, self.bench.theme)
             return
         painter.setBrush(Qt.BrushStyle.NoBrush)

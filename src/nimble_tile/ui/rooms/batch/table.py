@@ -8,12 +8,13 @@ from dataclasses import dataclass
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QSortFilterProxyModel, Qt
 from PySide6.QtGui import QColor
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.scan.verdict import STATE_WORDS
 from nimble_tile.ui.kit import theme as themes
 
 NOWHERE = QModelIndex()
 
-COLUMNS = ("Row", "Name", "Message", "File", "What is known")
+COLUMNS = (tr("Row"), tr("Name"), tr("Message"), tr("File"), tr("What is known"))
 
 
 @dataclass
@@ -34,8 +35,12 @@ class Line:
         if self.fault:
             return self.fault
         if self.state:
-            return f"{STATE_WORDS[self.state]}, {self.readers} readers"
-        return "Ready"
+            return tr(
+                "{state_words}, {readers} readers",
+                state_words=STATE_WORDS[self.state],
+                readers=self.readers,
+            )
+        return tr("Ready")
 
     @property
     def wrong(self) -> bool:

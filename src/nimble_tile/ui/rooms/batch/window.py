@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import NumberBox, row, soft
 from nimble_tile.ui.kit.images import paths_in
@@ -33,11 +34,11 @@ if TYPE_CHECKING:
     from nimble_tile.ui.work.jobs import Progress
     from nimble_tile.ui.work.tools import Tools
 
-TABLES = "Tables (*.csv *.tsv *.xlsx *.xlsm *.txt)"
+TABLES = tr("Tables (*.csv *.tsv *.xlsx *.xlsm *.txt)")
 PORTION = 100
 """Rows that come to the screen at once."""
 
-EMPTY = (
+EMPTY = tr(
     "Bring a table: a CSV file or a spreadsheet whose first line names the columns. “message” "
     "is what each code says, “name” what its file is called; any other column is a setting, "
     "such as level, strength, caption or picture. All rows are made in the look of the open piece."
@@ -59,7 +60,7 @@ class BatchWindow(SideWindow):
     made = Signal(object)
 
     def __init__(self, tools: Tools, parent: QWidget) -> None:
-        super().__init__(tools, parent, "Many codes at once", 1080, 700)
+        super().__init__(tools, parent, tr("Many codes at once"), 1080, 700)
         self.path: Path | None = None
         self.lines, self.wrong = Lines(self), Wrong(self)
         self.wrong.setSourceModel(self.lines)
@@ -79,18 +80,18 @@ class BatchWindow(SideWindow):
         self._offer()
 
     def _make_controls(self) -> None:
-        self.choose = QPushButton("Bring a table…")
+        self.choose = QPushButton(tr("Bring a table…"))
         self.choose.clicked.connect(self.choose_table)
         self.named = soft("", wraps=False)
         self.pattern = QLineEdit("{row:5}-{name}")
-        self.pattern.setAccessibleName("Pattern of the file names")
-        self.pattern.setToolTip("Fields: {row}, {row:5}, {name}, {message}")
+        self.pattern.setAccessibleName(tr("Pattern of the file names"))
+        self.pattern.setToolTip(tr("Fields: {row}, {row:5}, {name}, {message}"))
         self.pattern.editingFinished.connect(self._stir)
-        self.only = QCheckBox("Only what is wrong")
+        self.only = QCheckBox(tr("Only what is wrong"))
         self.only.toggled.connect(self.wrong.show_only_wrong)
         self.table = QTableView()
         self.table.setModel(self.wrong)
-        self.table.setAccessibleName("Rows of the table")
+        self.table.setAccessibleName(tr("Rows of the table"))
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.verticalHeader().hide()
@@ -106,24 +107,24 @@ class BatchWindow(SideWindow):
         self.empty = soft(EMPTY)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.empty.setMargin(120)
-        self.start = QPushButton("Make all…")
+        self.start = QPushButton(tr("Make all…"))
         self.start.setProperty("main", True)
         self.start.clicked.connect(self.choose_folder)
-        self.stop_it = QPushButton("Stop")
+        self.stop_it = QPushButton(tr("Stop"))
         self.stop_it.clicked.connect(self.jobs.cancel)
-        self.report = QPushButton("Open the report")
+        self.report = QPushButton(tr("Open the report"))
         self.report.clicked.connect(self.open_report)
-        self.mm = NumberBox("Side of a sticker", 10, 200, "mm", 5)
+        self.mm = NumberBox(tr("Side of a sticker"), 10, 200, "mm", 5)
         self.mm.set_value(40)
-        self.stickers = QPushButton("Sticker sheets")
-        self.stickers.setToolTip("All codes that scan on A4 sheets with crop marks, as PDF")
+        self.stickers = QPushButton(tr("Sticker sheets"))
+        self.stickers.setToolTip(tr("All codes that scan on A4 sheets with crop marks, as PDF"))
         self.stickers.clicked.connect(self.make_stickers)
 
     def _lay_out(self) -> None:
         whole = QVBoxLayout(self)
         whole.setContentsMargins(20, 16, 20, 12)
         whole.setSpacing(10)
-        top = row(self.choose, self.named, 1, soft("File names", wraps=False), self.pattern)
+        top = row(self.choose, self.named, 1, soft(tr("File names"), wraps=False), self.pattern)
         self.pattern.setFixedWidth(200)
         whole.addLayout(top)
         self.told = soft("", wraps=False)
@@ -142,7 +143,7 @@ class BatchWindow(SideWindow):
     def choose_table(self) -> None:
         """Ask for a table."""
         path, _ = QFileDialog.getOpenFileName(
-            self, "Bring a table", self.tools.settings.folder_of("tables"), TABLES
+            self, tr("Bring a table"), self.tools.settings.folder_of("tables"), TABLES
         )
         if path:
             self.bring(Path(path))
@@ -200,7 +201,7 @@ class BatchWindow(SideWindow):
                 if len(portion) == PORTION:
                     self.read.emit((run, portion))
                     portion = []
-                    progress.step("Looking through the rows", 0)
+                    progress.step(tr("Looking through the rows"), 0)
             self.read.emit((run, portion))
             return True
 
@@ -218,10 +219,12 @@ class BatchWindow(SideWindow):
         self.lines.add(lines)
         self._total += len(lines)
         self._failed += sum(line.wrong for line in lines)
-        told = f"{self._total} rows"
+        told = tr("{total} rows", total=self._total)
         if self._failed:
-            told += f", {self._failed} of them cannot be made as they are"
-        self.told.setText(f"{told}. Made in the look of “{self.tools.session.name}”.")
+            told += tr(", {failed} of them cannot be made as they are", failed=self._failed)
+        self.told.setText(
+            tr("{told}. Made in the look of “{name}”.", told=told, name=self.tools.session.name)
+        )
         self._offer()
 
     # Making -----------------------------------------------------------------------------------
@@ -229,7 +232,7 @@ class BatchWindow(SideWindow):
     def choose_folder(self) -> None:
         """Ask where the files go, and make all rows."""
         folder = QFileDialog.getExistingDirectory(
-            self, "Folder for the codes", self.tools.settings.folder_of("batches")
+            self, tr("Folder for the codes"), self.tools.settings.folder_of("batches")
         )
         if folder:
             self.make_into(Path(folder))
@@ -284,9 +287,9 @@ class BatchWindow(SideWindow):
     def ask_resume(self, folder: Path) -> bool:
         """Ask whether an earlier batch is to be gone on with."""
         answer = QMessageBox.question(
-            self, "An earlier batch",
-            f"{folder.name} holds an earlier batch. Go on where it was left? Rows that are made "
-            "already stay as they are.",
+            self, tr("An earlier batch"),
+            tr("{name} holds an earlier batch. Go on where it was left? Rows that are "
+               "made already stay as they are.", name=folder.name),
         )  # fmt: skip
         return answer == QMessageBox.StandardButton.Yes
 
@@ -297,27 +300,38 @@ class BatchWindow(SideWindow):
             self.lines.learn(done.row, "" if done.scans else done.why, done.state, len(done.read))
         total = max(self._total, self._done, 1)
         self.bar.setValue(round(1000 * self._done / total))
-        wrong = f", {self._failed} of them wrong" if self._failed else ""
-        self.say(f"{self._done} of {total} rows{wrong}.")
+        wrong = tr(", {failed} of them wrong", failed=self._failed) if self._failed else ""
+        self.say(tr("{done} of {total} rows{wrong}.", done=self._done, total=total, wrong=wrong))
 
     def _finished(self, found: Summary) -> None:
         self._ended()
-        stopped = "Stopped. " if found.stopped else ""
-        kept = f", {found.kept} of them by an earlier run" if found.kept else ""
-        failed = f" {len(found.failed)} are wrong: see the table." if found.failed else ""
+        stopped = tr("Stopped. ") if found.stopped else ""
+        kept = tr(", {kept} of them by an earlier run", kept=found.kept) if found.kept else ""
+        failed = (
+            tr(" {failed} are wrong: see the table.", failed=len(found.failed))
+            if found.failed
+            else ""
+        )
         self.say(
-            f"{stopped}{found.done} of {max(self._total, found.rows)} rows made{kept} in "
-            f"{found.seconds:.0f} s.{failed}",
+            tr(
+                "{stopped}{done} of {total} rows made{kept} in {seconds:.0f} s.{failed}",
+                stopped=stopped,
+                done=found.done,
+                total=max(self._total, found.rows),
+                kept=kept,
+                seconds=found.seconds,
+                failed=failed,
+            ),
             "warn" if found.failed else "soft",
         )
         if found.stopped:
-            self.start.setText("Go on…")
+            self.start.setText(tr("Go on…"))
 
     def _ended(self) -> None:
         self._running = False
         self.bar.hide()
         self.hold_trials(False)
-        self.start.setText("Make all…")
+        self.start.setText(tr("Make all…"))
         self._offer()
 
     def _offer(self) -> None:
@@ -327,7 +341,7 @@ class BatchWindow(SideWindow):
         self.table.setVisible(there or self.path is not None)
         self.only.setVisible(there)
         self.start.setEnabled(there and not self._running)
-        self.start.setToolTip("" if there else "Bring a table first")
+        self.start.setToolTip("" if there else tr("Bring a table first"))
         self.start.setVisible(not self._running)
         self.stop_it.setVisible(self._running)
         self.choose.setEnabled(not self._running)
@@ -357,7 +371,13 @@ class BatchWindow(SideWindow):
             return write_stickers(order, mm, stop=lambda: progress.cancelled)
 
         def done(paths: list[Path]) -> None:
-            self.say(f"Wrote {len(paths)} PDF files of sticker sheets, {paths[0].name} first.")
+            self.say(
+                tr(
+                    "Wrote {paths} PDF files of sticker sheets, {name} first.",
+                    paths=len(paths),
+                    name=paths[0].name,
+                )
+            )
 
         self.jobs.start(work, done, lambda error: self.say(str(error), "error"))
 

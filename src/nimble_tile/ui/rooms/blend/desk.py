@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QFileDialog
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.picture.opening import read_file
 from nimble_tile.ui.bench.hands.brush import BrushHand
 from nimble_tile.ui.bench.hands.picture_mask import PictureMask
@@ -42,7 +43,7 @@ class BlendDesk(QObject):
         self.session, self.bench, self.sight = tools.session, bench, sight
         self.rung = rung = BlendRung(tools.session)
         self.brush = rung.hand = BrushHand(bench, "guard")
-        self.guard = PictureMask(tools, self.brush, "Remove the guard", self)
+        self.guard = PictureMask(tools, self.brush, tr("Remove the guard"), self)
         self.run = GentlestRun(tools, rung, self)
         self.proposing = Proposing(tools, self)
         rung.completed.connect(lambda: self.proposing.take_box(rung.proposals))
@@ -67,7 +68,7 @@ class BlendDesk(QObject):
         settings = self.tools.settings
         start = settings.folder_of("pictures")
         path, _ = QFileDialog.getOpenFileName(
-            self.parent(), "Choose a picture to weave of", start, PICTURES
+            self.parent(), tr("Choose a picture to weave of"), start, PICTURES
         )
         if path:
             settings.set_folder_of("pictures", Path(path))
@@ -77,12 +78,12 @@ class BlendDesk(QObject):
         """Weave of a picture file."""
 
         def work(progress: Progress) -> str:
-            progress.step(f"Opening {path.name}", 0.3)
+            progress.step(tr("Opening {name}", name=path.name), 0.3)
             return self.tools.pictures.add(read_file(path), path.name)
 
         def use(digest: str) -> None:
             weave = self.session.piece.blend.weave.model_copy(update={"matter": digest})
-            self.session.edit("blend", f"Weave of {path.name}", weave=weave)
+            self.session.edit("blend", tr("Weave of {name}", name=path.name), weave=weave)
 
         self.tools.run(work, use)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.kit.controls import Fold, Slider, row, soft
@@ -33,22 +34,24 @@ class GentlestBox(Fold):
     map_dropped = Signal()
 
     def __init__(self, reach: Slider) -> None:
-        super().__init__("Gentlest pass")
+        super().__init__(tr("Gentlest pass"))
         self.about = soft(
-            "Searches symbol, mask, strength and each module's own strength for the blend that "
-            "is seen least and still holds the reach asked for above."
+            tr(
+                "Searches symbol, mask, strength and each module's own strength for the blend that "
+                "is seen least and still holds the reach asked for above."
+            )
         )
         self.reach, self._woven = reach, False
         reach.edited.connect(lambda _: self._label())
         self.find = QPushButton()
         self.find.clicked.connect(lambda: self.wanted.emit(self.reach.value))
-        self.stop = QPushButton("Keep the best so far")
+        self.stop = QPushButton(tr("Keep the best so far"))
         self.stop.clicked.connect(self.stopped)
         self.stop.hide()
         self.told = soft()
         self.told.hide()
         self.map_note = soft()
-        self.drop_map = QPushButton("Give all modules the same strength")
+        self.drop_map = QPushButton(tr("Give all modules the same strength"))
         self.drop_map.setProperty("flat", True)
         self.drop_map.clicked.connect(self.map_dropped)
         self._label()
@@ -65,13 +68,19 @@ class GentlestBox(Fold):
         self.map_note.setVisible(has)
         self.drop_map.setVisible(has)
         self.map_note.setText(
-            "Each module has a strength of its own." if fits
-            else "The modules\u2019 own strengths were found for another symbol and do not count."
+            tr("Each module has a strength of its own.") if fits
+            else tr(
+                "The modules\u2019 own strengths were found for another symbol and do not count."
+            )
         )  # fmt: skip
 
     def _label(self) -> None:
-        what = "weave" if self._woven else "blend"
-        self.find.setText(f"Find the gentlest {what} that holds {percent(self.reach.value)}")
+        reach = percent(self.reach.value)
+        self.find.setText(
+            tr("Find the gentlest weave that holds {reach}", reach=reach)
+            if self._woven
+            else tr("Find the gentlest blend that holds {reach}", reach=reach)
+        )
 
     def show_running(self, running: bool) -> None:
         """A search has begun or ended."""

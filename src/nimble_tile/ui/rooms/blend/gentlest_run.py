@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.work.jobs import Cancelled, Progress
 
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
     from nimble_tile.ui.rooms.blend.rung import BlendRung
     from nimble_tile.ui.work.tools import Tools
 
-NAME, KEY = "Gentlest pass", "gentlest"
+NAME, KEY = tr("Gentlest pass"), "gentlest"
 
 
 class GentlestRun(QObject):
@@ -59,7 +60,7 @@ class GentlestRun(QObject):
         trials = tuple(self.tools.prover.trials)
         self.tools.prover.hold()  # both would ask for all readers at once
         self.rung.show_pass(True)
-        self.rung.tell_pass("Looking at the piece as it is.")
+        self.rung.tell_pass(tr("Looking at the piece as it is."))
         self.tools.jobs.start(
             lambda progress: self._work(run, piece, wanted, trials, progress),
             lambda found: self._done(run, *found, wanted), lambda error: self._failed(run, error),
@@ -104,7 +105,7 @@ class GentlestRun(QObject):
             return
         if last is None:  # stopped before anything was known
             self._end()
-            self.rung.tell_pass("The search was ended at once; the piece is as it was.")
+            self.rung.tell_pass(tr("The search was ended at once; the piece is as it was."))
             return
         if _worth(last, wanted):
             self._take(run, last, wanted)
@@ -115,9 +116,9 @@ class GentlestRun(QObject):
         self._end()
         text = _bought(last)
         if not _worth(last, wanted):
-            text = "Nothing gentler was found that holds that much; the piece is as it was."
+            text = tr("Nothing gentler was found that holds that much; the piece is as it was.")
         elif short := last.shortfall(wanted):
-            advice = " Ask for less, or shorten the text." if last.confirmed else ""
+            advice = tr(" Ask for less, or shorten the text.") if last.confirmed else ""
             text += f" {short}{advice}"
         self.rung.tell_pass(text)
 
@@ -137,10 +138,10 @@ class GentlestRun(QObject):
         if self.running and piece != self._made:
             self._run += 1
             self._end()
-            self.rung.tell_pass("The search ended: the piece was changed meanwhile.")
+            self.rung.tell_pass(tr("The search ended: the piece was changed meanwhile."))
 
     def _drop_map(self) -> None:
-        self.session.edit("blend", "Give all modules the same strength", map=None)
+        self.session.edit("blend", tr("Give all modules the same strength"), map=None)
 
 
 NEARLY = 0.05
@@ -163,9 +164,17 @@ def _bought(step: Search) -> str:
     if best is None:
         return ""
     symbol = best.rendering.symbol
-    fresh = "" if step.fresh is None else f" ({percent(step.fresh)} in fresh trials)"
-    return (
-        f"Reach {percent(before.reach)} before, {percent(best.reach)} now{fresh}. "
-        f"Fidelity {before.fidelity.ssim_view:.2f} before, {best.fidelity.ssim_view:.2f} now. "
-        f"Version {symbol.version}-{symbol.level}."
+    fresh = (
+        "" if step.fresh is None else tr(" ({fresh} in fresh trials)", fresh=percent(step.fresh))
+    )
+    return tr(
+        "Reach {reach} before, {reach2} now{fresh}. Fidelity {ssim_view:.2f} "
+        "before, {ssim_view2:.2f} now. Version {version}-{level}.",
+        reach=percent(before.reach),
+        reach2=percent(best.reach),
+        fresh=fresh,
+        ssim_view=before.fidelity.ssim_view,
+        ssim_view2=best.fidelity.ssim_view,
+        version=symbol.version,
+        level=symbol.level,
     )

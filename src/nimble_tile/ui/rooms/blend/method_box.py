@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from typing import Any, get_args
+from typing import Any
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QCheckBox, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from nimble_tile.core.language import tr, tr_as, within
 from nimble_tile.core.piece import (
     MATERIAL_LABELS,
+    MODE_LABELS,
     Blend,
     Cut,
     Dots,
     Grain,
-    Mode,
     Strokes,
     Weave,
 )
@@ -24,15 +25,15 @@ from nimble_tile.ui.kit.pickers import PictureGrid, paint_image
 from nimble_tile.ui.work.session import Session
 
 ABOUT = {
-    "tone": "Draws each module's own tone into a dark or a light band; colours stay.",
-    "overlay": "Lays the code, as it looks, over the picture.",
-    "dots": "Dots at the modules' centres; between them the picture shows.",
-    "cut": "A dark-and-light motif runs through the whole code.",
-    "grain": "The picture in fine dark and light grain inside the modules.",
-    "ink": "The picture is printed in the modules of one kind, or as a tint.",
-    "gentle": "Moves all tones together, so that the picture stays as alike as readers let it.",
-    "strokes": "Brush strokes along the picture's contours, toned by the code.",
-    "weave": "Rebuilds the square from patches of the picture, or of another matter.",
+    "tone": tr("Draws each module's own tone into a dark or a light band; colours stay."),
+    "overlay": tr("Lays the code, as it looks, over the picture."),
+    "dots": tr("Dots at the modules' centres; between them the picture shows."),
+    "cut": tr("A dark-and-light motif runs through the whole code."),
+    "grain": tr("The picture in fine dark and light grain inside the modules."),
+    "ink": tr("The picture is printed in the modules of one kind, or as a tint."),
+    "gentle": tr("Moves all tones together, so that the picture stays as alike as readers let it."),
+    "strokes": tr("Brush strokes along the picture's contours, toned by the code."),
+    "weave": tr("Rebuilds the square from patches of the picture, or of another matter."),
 }
 """What each method does."""
 
@@ -78,7 +79,15 @@ class MethodBox(QWidget):
 
         def edit(value: float) -> None:
             value = round(value) if slider.whole else round(value, 4)
-            self._edit(field, value, sub, f"Change the {slider.track.accessibleName().lower()}")
+            self._edit(
+                field,
+                value,
+                sub,
+                tr(
+                    "Change the {name}",
+                    name=within(slider.track.accessibleName()),
+                ),
+            )
 
         slider.edited.connect(edit)
         slider.released.connect(self.session.part)
@@ -96,97 +105,107 @@ class MethodBox(QWidget):
 
     def _tone(self) -> None:
         share = {"unit": "%", "factor": 100}
-        self.darks = self._slider("tone", "darks", Slider("Dark band", 0, 2, 1, **share))
-        self.lights = self._slider("tone", "lights", Slider("Light band", 0, 2, 1, **share))
+        self.darks = self._slider("tone", "darks", Slider(tr("Dark band"), 0, 2, 1, **share))
+        self.lights = self._slider("tone", "lights", Slider(tr("Light band"), 0, 2, 1, **share))
 
     def _gentle(self) -> None:
         share = {"unit": "%", "factor": 100}
-        darks = Slider("Dark modules", 0, 2, 1, **share)
+        darks = Slider(tr("Dark modules"), 0, 2, 1, **share)
         self.gentle_darks = self._slider("gentle", "darks", darks)
         self.gentle_lights = self._slider(
-            "gentle", "lights", Slider("Light modules", 0, 2, 1, **share)
+            "gentle", "lights", Slider(tr("Light modules"), 0, 2, 1, **share)
         )
 
     def _overlay(self) -> None:
-        self.mode = Choice("Blend mode", [(mode, mode) for mode in get_args(Mode)])
+        self.mode = Choice(tr("Blend mode"), list(MODE_LABELS.items()))
         self.mode.setMaxVisibleItems(16)
         self.mode.chosen.connect(
-            lambda mode: self.session.edit("blend", "Change the blend mode", mode=mode)
+            lambda mode: self.session.edit("blend", tr("Change the blend mode"), mode=mode)
         )
-        self._made["overlay"].addLayout(named("Blend mode", self.mode))
+        self._made["overlay"].addLayout(named(tr("Blend mode"), self.mode))
 
     def _dots(self) -> None:
         default = Dots()
         self.dot_shape = Segments(
-            "Dot shape",
-            [("round", "Round", ""), ("square", "Square", ""), ("diamond", "Diamond", "")],
+            tr("Dot shape"),
+            [
+                ("round", tr("Round"), ""),
+                ("square", tr("Square"), ""),
+                ("diamond", tr("Diamond"), ""),
+            ],
         )
         self.dot_shape.chosen.connect(
-            lambda shape: self._edit("shape", shape, "dots", "Choose the dots' shape")
+            lambda shape: self._edit("shape", shape, "dots", tr("Choose the dots' shape"))
         )
         self._made["dots"].addWidget(self.dot_shape)
         self.dot_size = self._slider(
-            "dots", "size", Slider("Dot size", 0.3, 1, default.size, "%", factor=100), "dots"
+            "dots", "size", Slider(tr("Dot size"), 0.3, 1, default.size, "%", factor=100), "dots"
         )
         self.dot_softness = self._slider(
             "dots", "softness",
-            Slider("Dot softness", 0, 1, default.softness, "%", factor=100), "dots",
+            Slider(tr("Dot softness"), 0, 1, default.softness, "%", factor=100), "dots",
         )  # fmt: skip
 
     def _cut(self) -> None:
         default = Cut()
-        self.cut_found = QCheckBox("Find the threshold")
+        self.cut_found = QCheckBox(tr("Find the threshold"))
         self.cut_found.toggled.connect(
             lambda on: self._edit(
                 "threshold", None if on else 0.5, "cut",
-                "Find the threshold" if on else "Set the threshold",
+                tr("Find the threshold") if on else tr("Set the threshold"),
             )
         )  # fmt: skip
         self._made["cut"].addWidget(self.cut_found)
         self.cut_threshold = self._slider(
-            "cut", "threshold", Slider("Cut at", 0, 1, 0.5, "%", factor=100), "cut"
+            "cut", "threshold", Slider(tr("Cut at"), 0, 1, 0.5, "%", factor=100), "cut"
         )
         self.cut_smoothing = self._slider(
             "cut", "smoothing",
-            Slider("Smoothing", 0, 1, default.smoothing, "%", factor=100), "cut",
+            Slider(tr("Smoothing"), 0, 1, default.smoothing, "%", factor=100), "cut",
         )  # fmt: skip
         self.cut_colour = self._slider(
-            "cut", "colour", Slider("Colour", 0, 1, default.colour, "%", factor=100), "cut"
+            "cut", "colour", Slider(tr("Colour"), 0, 1, default.colour, "%", factor=100), "cut"
         )
 
     def _grain(self) -> None:
         self.cells = self._slider(
-            "grain", "cells", Slider("Cells a module", 3, 7, Grain().cells, whole=True), "grain"
+            "grain", "cells", Slider(tr("Cells a module"), 3, 7, Grain().cells, whole=True), "grain"
         )
 
     def _ink(self) -> None:
         self.ink = Segments(
-            "Picture in",
+            tr("Picture in"),
             [
-                ("dark", "Dark", "The picture in the dark modules alone"),
-                ("light", "Light", "The picture in the light modules alone"),
-                ("tint", "Tint", "Hue and saturation of the picture, luminance of the code"),
+                ("dark", tr("Dark"), tr("The picture in the dark modules alone")),
+                ("light", tr_as("tone", "Light"), tr("The picture in the light modules alone")),
+                (
+                    "tint",
+                    tr("Tint"),
+                    tr("Hue and saturation of the picture, luminance of the code"),
+                ),
             ],
         )
         self.ink.chosen.connect(
-            lambda where: self._edit("where", where, "ink", "Choose where the picture is printed")
+            lambda where: self._edit(
+                "where", where, "ink", tr("Choose where the picture is printed")
+            )
         )
         self._made["ink"].addWidget(self.ink)
 
     def _strokes(self) -> None:
         default = Strokes()
         for name, field, low, high in (
-            ("Stroke width", "width", 0.15, 0.6),
-            ("Stroke length", "length", 0.4, 2),
-            ("Gaps", "gaps", 0, 0.6),
+            (tr("Stroke width"), "width", 0.15, 0.6),
+            (tr("Stroke length"), "length", 0.4, 2),
+            (tr("Gaps"), "gaps", 0, 0.6),
         ):
             slider = Slider(name, low, high, getattr(default, field), "%", factor=100)
             setattr(self, f"stroke_{field}", self._slider("strokes", field, slider, "strokes"))
-        again = QPushButton("Another scatter")
+        again = QPushButton(tr("Another scatter"))
         again.clicked.connect(
             lambda: self._edit(
                 "seed", (self.session.piece.blend.strokes.seed + 1) % 10_000, "strokes",
-                "Scatter the strokes anew",
+                tr("Scatter the strokes anew"),
             )
         )  # fmt: skip
         self.scatter = again
@@ -196,9 +215,9 @@ class MethodBox(QWidget):
         default = Weave()
         self._matter_images: dict[str, QImage] = {}
         self.matter = PictureGrid(
-            "Matter",
-            [("picture", "The picture itself"), *MATERIAL_LABELS.items(),
-             ("other", "Another picture …")],
+            tr("Matter"),
+            [("picture", tr("The picture itself")), *MATERIAL_LABELS.items(),
+             ("other", tr("Another picture …"))],
             self._paint_matter, columns=5, cell=45,
         )  # fmt: skip
         self.matter.chosen.connect(self._choose_matter)
@@ -208,28 +227,28 @@ class MethodBox(QWidget):
         made.addWidget(self.matter_name)
         made.addWidget(self.matter)
         self.motif = self._slider(
-            "weave", "motif", Slider("Motif kept", 0, 1, default.motif, **share), "weave"
+            "weave", "motif", Slider(tr("Motif kept"), 0, 1, default.motif, **share), "weave"
         )
-        self.motif.setToolTip("How far the picture's shapes and colours stay where they are")
+        self.motif.setToolTip(tr("How far the picture's shapes and colours stay where they are"))
         self.patch = self._slider(
-            "weave", "patch", Slider("Patch size", 0.6, 1.6, default.patch, **share), "weave"
+            "weave", "patch", Slider(tr("Patch size"), 0.6, 1.6, default.patch, **share), "weave"
         )
         self.woven_finders = Segments(
-            "Finders",
+            tr("Finders"),
             [
-                ("woven", "Woven finders", "Finders of the same matter"),
-                ("drawn", "Drawn finders", "Finders in the shapes of the look"),
+                ("woven", tr("Woven finders"), tr("Finders of the same matter")),
+                ("drawn", tr("Drawn finders"), tr("Finders in the shapes of the look")),
             ],
         )
         self.woven_finders.chosen.connect(
-            lambda how: self._edit("finders", how, "weave", "Choose the finders")
+            lambda how: self._edit("finders", how, "weave", tr("Choose the finders"))
         )
         made.addWidget(self.woven_finders)
-        self.reweave = QPushButton("Another weaving")
+        self.reweave = QPushButton(tr("Another weaving"))
         self.reweave.clicked.connect(
             lambda: self._edit(
                 "seed", (self.session.piece.blend.weave.seed + 1) % 10_000, "weave",
-                "Weave anew",
+                tr("Weave anew"),
             )
         )  # fmt: skip
         made.addLayout(row(self.reweave, 1))
@@ -238,7 +257,7 @@ class MethodBox(QWidget):
         if matter == "other":
             self.matter_wanted.emit()
         else:
-            self._edit("matter", matter, "weave", "Choose what to weave of")
+            self._edit("matter", matter, "weave", tr("Choose what to weave of"))
 
     def _paint_matter(
         self, painter: QPainter, area: QRectF, matter: object, theme: themes.Theme
@@ -294,8 +313,10 @@ class MethodBox(QWidget):
         self.stroke_gaps.set_value(blend.strokes.gaps)
         weave = blend.weave
         self.matter.set_value("other" if weave.digests else weave.matter)
-        named_ = {"picture": "The picture itself", **MATERIAL_LABELS}
-        self.matter_name.setText(f"Woven of: {named_.get(weave.matter, 'another picture')}")
+        named_ = {"picture": tr("The picture itself"), **MATERIAL_LABELS}
+        self.matter_name.setText(
+            tr("Woven of: {get}", get=named_.get(weave.matter, "another picture"))
+        )
         self.motif.set_value(weave.motif)
         self.patch.set_value(weave.patch)
         self.woven_finders.set_value(weave.finders)

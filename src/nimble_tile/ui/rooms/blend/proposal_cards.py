@@ -8,6 +8,7 @@ from PySide6.QtCore import QEvent, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QPushButton, QSizePolicy
 
+from nimble_tile.core.language import tr, within
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.figures import (
@@ -28,9 +29,9 @@ LARGE, SMALL = 108, 68
 EDGE = 5
 
 ABOUT = {
-    "quietest": "The picture stays; the code hides in it.",
-    "woven": "Code and picture of one cloth.",
-    "boldest": "The code is part of the show.",
+    "quietest": tr("The picture stays; the code hides in it."),
+    "woven": tr("Code and picture of one cloth."),
+    "boldest": tr("The code is part of the show."),
 }
 
 
@@ -70,13 +71,13 @@ class ProposalCell(QAbstractButton):
         self.setCursor(
             Qt.CursorShape.ArrowCursor if found is None else Qt.CursorShape.PointingHandCursor
         )
-        told = f"{self.name}: nothing yet"
+        told = tr("{name}: nothing yet", name=self.name)
         if found is not None:
             figures = in_line(
                 found.verdict.words, found.candidate.reach, found.candidate.fidelity.ssim_view
             )
             told = f"{self.name}. {figures}. " + (
-                "The piece is this." if self.taken else "Take it."
+                tr("The piece is this.") if self.taken else tr("Take it.")
             )
         self.setAccessibleName(told)
         self.setToolTip("" if found is None else told)
@@ -137,9 +138,9 @@ class ProposalCard(ProposalCell):
         self.kind = kind
         self.note = ""
         super().__init__(name)
-        self.more = QPushButton("More like this", self)
+        self.more = QPushButton(tr("More like this"), self)
         self.more.setProperty("flat", True)
-        self.more.setAccessibleName(f"More like the {name.lower()}")
+        self.more.setAccessibleName(tr("More like the {name}", name=within(name)))
         self.more.clicked.connect(self.more_wanted)
         self.more.hide()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -184,7 +185,7 @@ class ProposalCard(ProposalCell):
         if self.taken:
             painter.setFont(themes.font(13))
             painter.setPen(QColor(theme.accent))
-            painter.drawText(line, middle | Qt.AlignmentFlag.AlignRight, "taken")
+            painter.drawText(line, middle | Qt.AlignmentFlag.AlignRight, tr("taken"))
         painter.setFont(themes.font(13))
         found = self.proposal
         line.translate(0, 21)
@@ -206,8 +207,8 @@ class ProposalCard(ProposalCell):
         painter.setFont(themes.font(13))
         line.translate(0, 19)
         candidate = found.candidate
-        painter.drawText(line, middle, f"Reach {percent(candidate.reach)}")
+        painter.drawText(line, middle, tr("Reach {reach}", reach=percent(candidate.reach)))
         line.translate(0, 19)
         painter.setPen(QColor(theme.soft))
-        fidelity = f"Fidelity {candidate.fidelity.ssim_view:.2f}"
+        fidelity = tr("Fidelity {ssim_view:.2f}", ssim_view=candidate.fidelity.ssim_view)
         painter.drawText(line, middle, self.note or fidelity)

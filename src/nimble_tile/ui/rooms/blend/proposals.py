@@ -8,6 +8,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
+from nimble_tile.core.language import tr, within
 from nimble_tile.core.tune import PROPOSED_REACH
 from nimble_tile.core.tune.ground import PROPOSAL_LABELS
 from nimble_tile.ui.kit import theme as themes
@@ -49,12 +50,15 @@ class ProposalsBox(Fold):
     folded = Signal(bool)
 
     def __init__(self, is_open: bool = True) -> None:
-        super().__init__("Proposals", is_open)
+        super().__init__(tr("Proposals"), is_open)
         self.head.toggled.connect(self.folded)
-        self.reach = Slider("Reach to hold", 0.6, 1, PROPOSED_REACH, "%", factor=100)
+        self.reach = Slider(tr("Reach to hold"), 0.6, 1, PROPOSED_REACH, "%", factor=100)
         self.reach.track.setToolTip(
-            "Share of what the usual code passes in the trials that must be held. 97 % is hardly "
-            "less than that; at 90 % more of the picture stays"
+            tr(
+                "Share of what the usual code passes in the trials that must be held. "
+                "97 % is hardly "
+                "less than that; at 90 % more of the picture stays"
+            )
         )
         self.reach.edited.connect(self.reach_changed)
         self.inside.addWidget(self.reach)
@@ -67,17 +71,19 @@ class ProposalsBox(Fold):
             card.more_wanted.connect(lambda k=kind: self.more_wanted.emit(k))
             self.cards[kind] = card
             self.inside.addWidget(card)
-            self.near[kind], self._rows[kind] = self._thumbs(f"Like the {name.lower()}")
-        self._passed_label = QLabel("Passed over, kept as drafts")
+            self.near[kind], self._rows[kind] = self._thumbs(
+                tr("Like the {name}", name=within(name))
+            )
+        self._passed_label = QLabel(tr("Passed over, kept as drafts"))
         self._passed_label.setProperty("rank", "soft")
         self.inside.addWidget(self._passed_label)
-        self.passed, self._rows["passed"] = self._thumbs("Passed over", MOST_PASSED)
+        self.passed, self._rows["passed"] = self._thumbs(tr("Passed over"), MOST_PASSED)
         self.told = soft()
         self.bar = thin_bar()
-        self.stop, self.again = QPushButton("Enough"), QPushButton("Propose again")
-        self.stop.setToolTip("End the search; what is there stays")
+        self.stop, self.again = QPushButton(tr("Enough")), QPushButton(tr("Propose again"))
+        self.stop.setToolTip(tr("End the search; what is there stays"))
         self.stop.clicked.connect(self.stopped)
-        self.again.setToolTip("With other seeds. What is finished is kept on the draft shelf")
+        self.again.setToolTip(tr("With other seeds. What is finished is kept on the draft shelf"))
         self.again.clicked.connect(self.wanted)
         self.inside.addWidget(self.told)
         self.inside.addWidget(self.bar)
@@ -135,9 +141,9 @@ class ProposalsBox(Fold):
             return
         card = self.cards[proposal.kind]
         card.show_proposal(proposal, image)
-        note = "" if proposal.final else "still searching\u2026"
+        note = "" if proposal.final else tr("still searching\u2026")
         if proposal.final and not proposal.holds:
-            note = "less than wanted"
+            note = tr("less than wanted")
         card.set_note(note)
 
     def show_passed(self, passed: list[tuple[Proposal, QImage]]) -> None:

@@ -13,6 +13,7 @@ from PySide6.QtGui import QImage
 
 from nimble_tile import log
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr, within
 from nimble_tile.core.project.drafts import MOST_DRAFTS, bare, free_name
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.core.tune.ground import PROPOSAL_LABELS, ground_of, ready
@@ -150,7 +151,7 @@ class Proposing(QObject):
             return propose(piece, Renderer(self.tools.pictures), room(), trials, wanted, seed, stop)
 
         for card in self.box.cards.values():
-            card.set_note("is looked for\u2026")
+            card.set_note(tr("is looked for\u2026"))
         self._start(search, near=False)
 
     def more_like(self, kind: str) -> None:
@@ -231,7 +232,9 @@ class Proposing(QObject):
                 told = str(error)
             except BaseException as error:  # a fault of ours must not end the worker
                 log.fault("The search for proposals stopped.", error)
-                told = f"The search stopped ({type(error).__name__}). Undo the last change."
+                told = tr(
+                    "The search stopped ({name}). Undo the last change.", name=type(error).__name__
+                )
             self._over.emit(run, told)
 
     def _stopped(self, run: int) -> bool:
@@ -265,8 +268,8 @@ class Proposing(QObject):
         """The piece becomes a proposal; undo brings back what it was."""
         piece = proposal.candidate.piece.model_copy(update={"log": self.session.piece.log})
         self._grounds.append(self._key(piece))
-        name = PROPOSAL_LABELS[proposal.kind].lower()
-        self.session.put(piece, f"Take the {name} proposal")
+        name = within(PROPOSAL_LABELS[proposal.kind])
+        self.session.put(piece, tr("Take the {name} proposal", name=name))
         self._pass_over(proposal)
 
     def _pass_over(self, taken: Proposal | None) -> None:
@@ -297,4 +300,4 @@ class Proposing(QObject):
         self.box.show_passed(self._passed)
         self.box.show_piece(self.session.piece)
         if full:
-            self.box.tell("The draft shelf is full: not all that was passed over is kept.")
+            self.box.tell(tr("The draft shelf is full: not all that was passed over is kept."))

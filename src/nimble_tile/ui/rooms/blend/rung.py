@@ -8,6 +8,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QHideEvent, QImage, QPainter, QShowEvent
 from PySide6.QtWidgets import QCheckBox, QLabel
 
+from nimble_tile.core.language import tr, within
 from nimble_tile.core.piece import METHOD_LABELS, Blend, Piece
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Fold, Segments, Slider, set_checked, set_rank, soft
@@ -50,7 +51,7 @@ class BlendRung(Rung):
         The rung is in sight, or no longer.
     """
 
-    title, rung = "Blend", "blend"
+    title, rung = tr("Blend"), "blend"
     work = Signal(str)
     methods_wanted = Signal(bool)
     guard_cleared = Signal()
@@ -71,7 +72,7 @@ class BlendRung(Rung):
         self._map_fits = True
         self._theme = themes.LIGHT
         self.method = PictureGrid(
-            "Blend method",
+            tr("Blend method"),
             list(METHOD_LABELS.items()),
             self._paint_method, columns=5, cell=45, captions=True,
         )  # fmt: skip
@@ -81,16 +82,18 @@ class BlendRung(Rung):
         self.holds = soft()
         self.holds.setParent(self)
         self.holds.hide()
-        self.strength = self._slider("Strength", "strength", 0, 1, Blend().strength)
+        self.strength = self._slider(tr("Strength"), "strength", 0, 1, Blend().strength)
         self.fidelity = soft()
         self.fidelity.setToolTip(
-            "Structural similarity and mean colour difference (CIEDE2000) of the code's "
-            "square, seen from viewing distance"
+            tr(
+                "Structural similarity and mean colour difference (CIEDE2000) of the code's "
+                "square, seen from viewing distance"
+            )
         )
         self.why = QLabel()
         self.why.setWordWrap(True)
         self.why.hide()
-        self.none = soft("Bring in a picture first: there is nothing to blend with.")
+        self.none = soft(tr("Bring in a picture first: there is nothing to blend with."))
         for widget in (self.none, self.method, self.about, self.strength, self.fidelity,
                        self.why):  # fmt: skip
             self.body.addWidget(widget)
@@ -102,7 +105,7 @@ class BlendRung(Rung):
         self._complete = True
         self.proposals = ProposalsBox()
         self.body.insertWidget(self.body.indexOf(self.method), self.proposals)
-        self.by_hand = soft("Or by hand:")
+        self.by_hand = soft(tr("Or by hand:"))
         self.body.insertWidget(self.body.indexOf(self.method), self.by_hand)
         self.own = MethodBox(self.session)
         self.own.matter_wanted.connect(self.matter_wanted)
@@ -120,7 +123,10 @@ class BlendRung(Rung):
         self.completed.emit()
 
     def _choose_method(self, method: str) -> None:
-        session, name = self.session, f"Blend by {METHOD_LABELS[method].lower()}"
+        session, name = (
+            self.session,
+            tr("Blend by {method}", method=within(METHOD_LABELS[method])),
+        )
         if method == "weave" and session.piece.code.steer == "off":
             # The symbol that the matter can say most easily: in the same step of undo.
             steered = session.piece.edited("code", steer="padding")
@@ -132,42 +138,45 @@ class BlendRung(Rung):
         slider = Slider(name, low, high, default, "%", factor=100)
         slider.edited.connect(
             lambda value: self.session.edit(
-                "blend", f"Change the {name.lower()}", field, **{field: round(value, 4)}
+                "blend",
+                tr("Change the {name}", name=within(name)),
+                field,
+                **{field: round(value, 4)},
             )
         )
         slider.released.connect(self.session.part)
         return slider
 
     def _finders_fold(self) -> Fold:
-        fold = Fold("Finders and quiet zone")
-        self.finders_own = QCheckBox("Finders: a strength of their own")
-        self.finders = self._slider("Finders", "finders", 0, 1, 0.7)
+        fold = Fold(tr("Finders and quiet zone"))
+        self.finders_own = QCheckBox(tr("Finders: a strength of their own"))
+        self.finders = self._slider(tr("Finders"), "finders", 0, 1, 0.7)
         self.quiet = Segments(
-            "Quiet zone",
+            tr("Quiet zone"),
             [
-                ("lightened", "Lightened", "The picture goes on, lighter"),
-                ("soft", "Soft edge", "Light next to the code, fading into the picture"),
-                ("plain", "Plain", "The look's light colour"),
+                ("lightened", tr("Lightened"), tr("The picture goes on, lighter")),
+                ("soft", tr("Soft edge"), tr("Light next to the code, fading into the picture")),
+                ("plain", tr("Plain"), tr("The look's light colour")),
             ],
         )
         self.quiet.chosen.connect(
-            lambda kind: self.session.edit("blend", "Choose the quiet zone", quiet=kind)
+            lambda kind: self.session.edit("blend", tr("Choose the quiet zone"), quiet=kind)
         )
-        self.quiet_own = QCheckBox("Quiet zone: a strength of its own")
-        self.quiet_strength = self._slider("Quiet zone", "quiet_strength", 0, 1, 0.7)
+        self.quiet_own = QCheckBox(tr("Quiet zone: a strength of its own"))
+        self.quiet_strength = self._slider(tr("Quiet zone"), "quiet_strength", 0, 1, 0.7)
         for box, field, name in (
-            (self.finders_own, "finders", "finders"),
-            (self.quiet_own, "quiet_strength", "quiet zone"),
+            (self.finders_own, "finders", tr("finders")),
+            (self.quiet_own, "quiet_strength", tr("quiet zone")),
         ):
             box.toggled.connect(
                 lambda on, f=field, n=name: self.session.edit(
-                    "blend", f"A strength for the {n}",
+                    "blend", tr("A strength for the {n}", n=n),
                     **{f: self.session.piece.blend.strength if on else None},
                 )
             )  # fmt: skip
         fold.inside.addWidget(self.finders_own)
         fold.inside.addWidget(self.finders)
-        fold.inside.addWidget(QLabel("Quiet zone"))
+        fold.inside.addWidget(QLabel(tr("Quiet zone")))
         fold.inside.addWidget(self.quiet)
         fold.inside.addWidget(self.quiet_own)
         fold.inside.addWidget(self.quiet_strength)
@@ -175,10 +184,10 @@ class BlendRung(Rung):
         return fold
 
     def _guard_fold(self) -> Fold:
-        fold = Fold("Guard")
+        fold = Fold(tr("Guard"))
         self.guard_fold = fold
-        self.guard_note = soft("Paint on the bench where the picture must stay.")
-        self.guarding = self._slider("Guard kept", "guarding", 0, 1, Blend().guarding)
+        self.guard_note = soft(tr("Paint on the bench where the picture must stay."))
+        self.guarding = self._slider(tr("Guard kept"), "guarding", 0, 1, Blend().guarding)
         fold.inside.addWidget(self.guard_note)
         fold.inside.addWidget(self.guarding)
         fold.head.toggled.connect(lambda _: self._tell())
@@ -191,9 +200,9 @@ class BlendRung(Rung):
 
             self._brush = BrushBox(
                 self.hand,
-                ("Guard", "What is painted stays as it is"),
-                ("Free", "What is painted may be changed again"),
-                "Remove the guard",
+                (tr("Guard"), tr("What is painted stays as it is")),
+                (tr("Free"), tr("What is painted may be changed again")),
+                tr("Remove the guard"),
             )
             self._brush.clear.clicked.connect(self.guard_cleared)
             self._brush.invert.clicked.connect(self.guard_inverted)
@@ -254,16 +263,22 @@ class BlendRung(Rung):
 
     def summary(self, piece: Piece, shown: Shown | None) -> str:
         if piece.picture.digest is None:
-            return "No picture to blend with"
+            return tr("No picture to blend with")
         blend = piece.blend
         mode = f", {blend.mode}" if blend.method == "overlay" else ""
-        guard = ", guarded" if piece.picture.guard else ""
-        return f"{METHOD_LABELS[blend.method]}{mode}, strength {blend.strength:.0%}{guard}"
+        guard = tr(", guarded") if piece.picture.guard else ""
+        return tr(
+            "{method_labels}{mode}, strength {strength:.0%}{guard}",
+            method_labels=METHOD_LABELS[blend.method],
+            mode=mode,
+            strength=blend.strength,
+            guard=guard,
+        )
 
     def show_piece(self, piece: Piece) -> None:
         blend, there = piece.blend, piece.picture.digest is not None
         self.none.setVisible(not there)
-        why = "" if there else "Bring in a picture first"
+        why = "" if there else tr("Bring in a picture first")
         for control in (self.method, self.strength):
             control.setEnabled(there)
             control.setToolTip(why)
@@ -292,11 +307,11 @@ class BlendRung(Rung):
             slider.set_value(blend.strength if value is None else value)
         self.quiet.set_value(blend.quiet)
         changed = blend.finders is not None or blend.quiet_strength is not None
-        self.finders_fold.set_note("own" if changed or blend.quiet != "lightened" else "")
+        self.finders_fold.set_note(tr("own") if changed or blend.quiet != "lightened" else "")
         guarded = piece.picture.guard is not None
-        self.guard_fold.set_note("painted" if guarded else "")
+        self.guard_fold.set_note(tr("painted") if guarded else "")
         self.guarding.setEnabled(guarded)
-        self.guarding.setToolTip("" if guarded else "Nothing is guarded yet")
+        self.guarding.setToolTip("" if guarded else tr("Nothing is guarded yet"))
         self.guarding.set_value(blend.guarding)
         if self._brush is not None:
             self._brush.show_mask(guarded)
@@ -306,13 +321,18 @@ class BlendRung(Rung):
         self.fidelity.setText(
             ""
             if fidelity is None
-            else f"Fidelity {fidelity.ssim_view:.2f} of 1\n"
-            f"Mean colour difference {fidelity.delta_e_mean:.1f}"
+            else tr(
+                "Fidelity {ssim_view:.2f} of 1\nMean colour difference {delta_e_mean:.1f}",
+                ssim_view=fidelity.ssim_view,
+                delta_e_mean=fidelity.delta_e_mean,
+            )
         )
         # All reasons are listed here, because the strength slider answers most of them.
         reasons = [f"{reason.text} {reason.way_out}".strip() for reason in verdict.reasons]
         if verdict.state != "well" and self.session.piece.picture.guard is not None:
-            reasons.insert(0, "The guard may take too much: keep it less, or free a part of it.")
+            reasons.insert(
+                0, tr("The guard may take too much: keep it less, or free a part of it.")
+            )
         self.why.setText("\n\n".join(reasons))
         self.why.setVisible(bool(reasons))
         set_rank(self.why, "error" if verdict.state == "fails" else "warn")

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 
 if TYPE_CHECKING:
@@ -36,7 +37,7 @@ class CodesView(QWidget):
         self.item: CheckedImage | None = None
         self.index = -1
         self.setMinimumHeight(300)
-        self.setAccessibleName("Image with its codes")
+        self.setAccessibleName(tr("Image with its codes"))
 
     def take(self, item: CheckedImage | None, index: int) -> None:
         """Show an image, with one of its codes chosen (-1: none)."""
@@ -73,9 +74,9 @@ class CodesView(QWidget):
         if self.item is None or self.item.picture is None:
             painter.setPen(QColor(self.theme.soft))
             painter.setFont(themes.font(16))
-            told = "Drop images here: every code on them is read and judged."
+            told = tr("Drop images here: every code on them is read and judged.")
             if self.item is not None:
-                told = "There is no image to be seen."
+                told = tr("There is no image to be seen.")
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, told)
             return
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QRectF, Signal
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.bench.hands.region import RegionHand
 from nimble_tile.ui.work.side_window import Later
 
@@ -88,7 +89,7 @@ class CheckDesk(QObject):
     def drag_region(self) -> None:
         """The next rectangle on the bench is checked."""
         if self.bench.image is None:
-            self.tools.notices.say("There is nothing on the bench yet.")
+            self.tools.notices.say(tr("There is nothing on the bench yet."))
             return
         self.bench_wanted.emit()
         self.bench.take_hand(self.region)
@@ -100,7 +101,7 @@ class CheckDesk(QObject):
         self._let_go()
         if image is not None:
             part = image.copy(area.toAlignedRect().intersected(image.rect()))
-            self.open().check_image(part, f"From the bench ({lens})")
+            self.open().check_image(part, tr("From the bench ({lens})", lens=lens))
 
     def _let_go(self) -> None:
         if self.bench.hand is self.region:
@@ -110,7 +111,7 @@ class CheckDesk(QObject):
         """The piece at true size on the whole screen."""
         shown = self.tools.answer.shown
         if shown is None or shown.rendering is None:
-            self.tools.notices.say("There is no code yet.")
+            self.tools.notices.say(tr("There is no code yet."))
             return
         if self._phone is None:
             from nimble_tile.ui.rooms.check.phone_view import PhoneView

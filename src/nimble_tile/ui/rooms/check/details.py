@@ -28,6 +28,7 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile import standins
+from nimble_tile.core.language import tr, within
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import row, set_rank, soft
@@ -40,8 +41,9 @@ if TYPE_CHECKING:
 
 
 FACTS = (
-    "Kind", "Leads to", "Verdict", "Readers", "Symbol", "Place", "Spare", "Print grade", "Reach",
-    "Why",
+    tr("Kind"), tr("Leads to"), tr("Verdict"), tr("Readers"), tr("Symbol"), tr("Place"),
+    tr("Spare"), tr("Print grade"), tr("Reach"),
+    tr("Why"),
 )  # fmt: skip
 
 
@@ -56,12 +58,14 @@ class ResultGrid(QWidget):
         self.results: Sequence[Result] = ()
         self._images: list[QImage | None] = []
         self.setMouseTracking(True)
-        self.setAccessibleName("Trials of this code")
+        self.setAccessibleName(tr("Trials of this code"))
 
     def take(self, results: Sequence[Result]) -> None:
         self.results = results
         self._images = [None if r.thumb is None else to_qimage(r.thumb) for r in results]
-        told = [f"{r.trial.name}: {r.passed.count} readers" for r in results]
+        told = [
+            tr("{name}: {count} readers", name=r.trial.name, count=r.passed.count) for r in results
+        ]
         self.setAccessibleDescription(", ".join(told))
         self.setVisible(bool(results))
         self._fit()
@@ -87,7 +91,11 @@ class ResultGrid(QWidget):
             if self._cell(index).contains(event.position()):
                 own, of = result.pairs
                 void = result.state == "void"
-                told = "the usual code fails too" if void else f"{own} readers; the usual code {of}"
+                told = (
+                    tr("the usual code fails too")
+                    if void
+                    else tr("{own} readers; the usual code {of}", own=own, of=of)
+                )
                 spot = event.globalPosition().toPoint()
                 QToolTip.showText(spot, f"{result.trial.name}: {told}", self)
                 return
@@ -121,9 +129,12 @@ class CodeDetails(QWidget):
         self.text = QPlainTextEdit()
         self.text.setReadOnly(True)
         self.text.setFixedHeight(64)
-        self.text.setAccessibleName("What it says")
-        self.copy, self.take_it = QPushButton("Copy the text"), QPushButton("Make it the message")
-        self.take_it.setToolTip("The piece in the main window says this from now on")
+        self.text.setAccessibleName(tr("What it says"))
+        self.copy, self.take_it = (
+            QPushButton(tr("Copy the text")),
+            QPushButton(tr("Make it the message")),
+        )
+        self.take_it.setToolTip(tr("The piece in the main window says this from now on"))
         self.compared = QLabel()
         self.compared.setWordWrap(True)
         self.compared.setTextFormat(Qt.TextFormat.RichText)
@@ -150,7 +161,7 @@ class CodeDetails(QWidget):
         self.crop = QLabel()
         self.crop.setFixedSize(116, 116)
         self.crop.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.crop.setAccessibleName("The code from close by")
+        self.crop.setAccessibleName(tr("The code from close by"))
         beside = QVBoxLayout()
         beside.setSpacing(8)
         beside.addWidget(self.text)
@@ -195,25 +206,38 @@ class CodeDetails(QWidget):
         right, able = verdict.readers_right
         x, y, width, height = finding.box
         names = [f"{m.name} {'✓' if m.read else '✕'}" for m in verdict.marks if m.able]
-        symbol = "not known"
+        symbol = tr("not known")
         if reading.version is not None:
-            symbol = f"Version {reading.version}-{reading.level}, mask {reading.mask}"
-        grades = "not known"
+            symbol = tr(
+                "Version {version}-{level}, mask {mask}",
+                version=reading.version,
+                level=reading.level,
+                mask=reading.mask,
+            )
+        grades = tr("not known")
         if quality is not None:
-            worst = [p.title.lower() for p in quality.parameters if p.grade == quality.overall]
+            worst = [within(p.title) for p in quality.parameters if p.grade == quality.overall]
             grades = quality.letter + (f" ({', '.join(worst)})" if quality.overall < 4 else "")
-        reach = "not tried" if finding.reach is None else percent(finding.reach)
+        reach = tr("not tried") if finding.reach is None else percent(finding.reach)
         led = standins.leads_to(finding.text)
         for part in (self.facts["Leads to"], self._labels["Leads to"]):
             part.setVisible(led is not None)
         values = {
             "Kind": finding.kind,
-            "Leads to": "" if led is None else f"{led[1]} ({led[0]}, now)",
+            "Leads to": "" if led is None else tr("{led} ({led2}, now)", led=led[1], led2=led[0]),
             "Verdict": verdict.words,
-            "Readers": f"{right} of {able}: {', '.join(names)}",
+            "Readers": tr(
+                "{right} of {able}: {names}", right=right, able=able, names=", ".join(names)
+            ),
             "Symbol": symbol,
-            "Place": f"{x:.0f}, {y:.0f}; {width:.0f} × {height:.0f} px",
-            "Spare": "not known" if verdict.spare is None else f"{verdict.spare:.0%}",
+            "Place": tr(
+                "{x:.0f}, {y:.0f}; {width:.0f} × {height:.0f} px",
+                x=x,
+                y=y,
+                width=width,
+                height=height,
+            ),
+            "Spare": tr("not known") if verdict.spare is None else f"{verdict.spare:.0%}",
             "Print grade": grades,
             "Reach": reach,
             "Why": " ".join(f"{r.text} {r.way_out}".strip() for r in verdict.reasons) or "–",
@@ -240,4 +264,4 @@ class CodeDetails(QWidget):
             else f"<span style='{styles[s.kind]}'>{html.escape(s.read or s.wanted)}</span>"
             for s in stretches
         )  # fmt: skip
-        self.compared.setText(shown.replace("\n", "⏎<br>"))
+        self.compared.setText(shown.replace("\n", tr("⏎<br>")))

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.language import tr, tr_as
 from nimble_tile.core.phonelog import MOST_ENTRIES, PhoneTest
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import NumberBox, Segments, named, row, rule, set_rank, soft
@@ -60,7 +61,7 @@ class Easel(QWidget):
         self.size, self.scale = 40.0, USUAL
         self.measuring = False
         self.setMinimumSize(300, 300)
-        self.setAccessibleName("The piece at true size")
+        self.setAccessibleName(tr("The piece at true size"))
 
     def take(self, rendering: Rendering) -> None:
         """Show a rendering."""
@@ -94,7 +95,7 @@ class Easel(QWidget):
             painter.setPen(QPen(QColor("#2a2722"), 2))
             painter.drawRoundedRect(card, 3 * self.scale, 3 * self.scale)
             painter.setFont(themes.font(16))
-            told = "Hold a bank card here and\nmake this outline as large"
+            told = tr("Hold a bank card here and\nmake this outline as large")
             painter.drawText(card, Qt.AlignmentFlag.AlignCenter, told)
             return
         if self.image is None:
@@ -127,49 +128,53 @@ class PhoneView(QWidget):
         self._latest.answered.connect(self._told)
         self._prover.proved.connect(self._proved)
         self._asked: tuple[PhoneTest, ...] = ()
-        self.setWindowTitle("Phone test – Nimble Tile")
+        self.setWindowTitle(tr("Phone test – Nimble Tile"))
         self.easel = Easel()
-        self.smaller, self.larger = QPushButton("Smaller"), QPushButton("Larger")
+        self.smaller, self.larger = QPushButton(tr("Smaller")), QPushButton(tr("Larger"))
         self.figure = QLabel()
         self.figure.setStyleSheet("font-size: 22px; font-weight: 700;")
         self.device, self.light = QComboBox(), QComboBox()
         for box, name, told in (
-            (self.device, "Device", "In your own words: my old phone"),
-            (self.light, "Light", "In your own words: desk lamp"),
+            (self.device, tr("Device"), tr("In your own words: my old phone")),
+            (self.light, tr_as("illumination", "Light"), tr("In your own words: desk lamp")),
         ):
             box.setEditable(True)
             box.setAccessibleName(name)
             box.lineEdit().setPlaceholderText(told)
             box.lineEdit().setMaxLength(80)
             box.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
-        self.distance = NumberBox("Distance", 0, 5000, "mm", 10)
-        self.distance.setSpecialValueText("not noted")
+        self.distance = NumberBox(tr("Distance"), 0, 5000, "mm", 10)
+        self.distance.setSpecialValueText(tr("not noted"))
         self.distance.setFixedWidth(150)
-        self.read, self.failed = QPushButton("It read"), QPushButton("It did not read")
-        self.medium = Segments("Looked at", [
-            ("screen", "This screen", "The piece on this screen, at the size that is shown"),
-            ("paper", "A print", "A print of the piece; type its size below"),
+        self.read, self.failed = QPushButton(tr("It read")), QPushButton(tr("It did not read"))
+        self.medium = Segments(tr("Looked at"), [
+            ("screen", tr("This screen"),
+             tr("The piece on this screen, at the size that is shown")),
+            ("paper", tr("A print"), tr("A print of the piece; type its size below")),
         ])  # fmt: skip
         self.medium.set_value("screen")
-        self.printed = NumberBox("Size of the print", 4, 2000, "mm", 1)
+        self.printed = NumberBox(tr("Size of the print"), 4, 2000, "mm", 1)
         self.printed.setValue(40)
         self.printed.setFixedWidth(150)
         self.list = QListWidget()
-        self.list.setAccessibleName("Phone log")
+        self.list.setAccessibleName(tr("Phone log"))
         self.list.setWordWrap(True)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.delete = QPushButton("Delete the entry")
-        self.measure = QPushButton("Measure this screen")
+        self.delete = QPushButton(tr("Delete the entry"))
+        self.measure = QPushButton(tr("Measure this screen"))
         self.measure.setCheckable(True)
         self.finer, self.coarser = QPushButton("–"), QPushButton("+")
-        for button, name in ((self.finer, "Smaller outline"), (self.coarser, "Larger outline")):
+        for button, name in (
+            (self.finer, tr("Smaller outline")),
+            (self.coarser, tr("Larger outline")),
+        ):
             button.setAccessibleName(name)
             button.setAutoRepeat(True)
             button.setFixedWidth(44)
         self.foreseen = soft()
         self.note = QLabel()
         self.note.setWordWrap(True)
-        self.leave = QPushButton("Back")
+        self.leave = QPushButton(tr("Back"))
         self._lay_out()
         self._connect()
         self._remember()
@@ -179,18 +184,18 @@ class PhoneView(QWidget):
         side = QVBoxLayout()
         side.setContentsMargins(20, 20, 20, 20)
         side.setSpacing(10)
-        title = QLabel("Phone test")
+        title = QLabel(tr("Phone test"))
         title.setStyleSheet("font-size: 20px; font-weight: 700;")
         side.addLayout(row(title, 1, self.leave))
-        side.addWidget(soft("The code, quiet zone included, at its true size on this screen. "
-                            "Point your phone at it and say what came of it."))  # fmt: skip
+        side.addWidget(soft(tr("The code, quiet zone included, at its true size on this screen. "
+                            "Point your phone at it and say what came of it.")))  # fmt: skip
         side.addLayout(row(self.smaller, self.figure, self.larger, 1))
         side.addWidget(rule())
-        side.addLayout(named("Device", self.device))
-        side.addLayout(named("Light", self.light))
-        side.addLayout(named("Distance", self.distance))
+        side.addLayout(named(tr("Device"), self.device))
+        side.addLayout(named(tr_as("illumination", "Light"), self.light))
+        side.addLayout(named(tr("Distance"), self.distance))
         side.addWidget(self.medium)
-        side.addLayout(named("Print", self.printed))
+        side.addLayout(named(tr("Print"), self.printed))
         side.addLayout(row(self.read, self.failed))
         side.addWidget(self.note)
         side.addWidget(rule())
@@ -258,7 +263,7 @@ class PhoneView(QWidget):
 
     def _measuring(self, on: bool) -> None:
         self.easel.measuring = on
-        self.measure.setText("Done measuring" if on else "Measure this screen")
+        self.measure.setText(tr("Done measuring") if on else tr("Measure this screen"))
         self.easel.update()
         self._show()
 
@@ -274,12 +279,18 @@ class PhoneView(QWidget):
         """Note what a phone made of it."""
         device = " ".join(self.device.currentText().split())
         if not device:
-            self._say("Say which device it was: any words that you will know it by.", "error")
+            self._say(tr("Say which device it was: any words that you will know it by."), "error")
             self.device.setFocus()
             return
         log = self.session.piece.log
         if len(log) >= MOST_ENTRIES:
-            self._say(f"The log is full: it holds {MOST_ENTRIES} entries. Delete some.", "error")
+            self._say(
+                tr(
+                    "The log is full: it holds {most_entries} entries. Delete some.",
+                    most_entries=MOST_ENTRIES,
+                ),
+                "error",
+            )
             return
         on_paper = self.medium.value == "paper"
         made = PhoneTest(
@@ -294,8 +305,13 @@ class PhoneView(QWidget):
         )
         self.session.note((*log, made))
         self._remember()
-        size = f"{made.size:g} mm"
-        self._say(f"Noted: {device} {'read' if read else 'did not read'} it at {size}.", "soft")
+        size = tr("{size:g} mm", size=made.size)
+        self._say(
+            tr("Noted: {device} read it at {size}.", device=device, size=size)
+            if read
+            else tr("Noted: {device} did not read it at {size}.", device=device, size=size),
+            "soft",
+        )
         if read and not on_paper and self.easel.size > PRINT_SIZES[-1]:
             self.step(1)
 
@@ -320,24 +336,28 @@ class PhoneView(QWidget):
             box.setEditText(text)
 
     def _show(self) -> None:
-        self.figure.setText(f"{self.easel.size:g} mm")
+        self.figure.setText(tr("{size:g} mm", size=self.easel.size))
         self.smaller.setEnabled(self.easel.size > PRINT_SIZES[-1])
         self.larger.setEnabled(self.easel.size < PRINT_SIZES[0])
         self.printed.setEnabled(self.medium.value == "paper")
         for button in (self.finer, self.coarser):
             button.setEnabled(self.measure.isChecked())
-            button.setToolTip("" if self.measure.isChecked() else "Measure this screen first")
+            button.setToolTip("" if self.measure.isChecked() else tr("Measure this screen first"))
         piece = self.session.piece
         state = piece.state
         self.list.clear()
         for index, test in reversed(list(enumerate(piece.log))):
             sign = "✓" if test.read else "✕"
-            where = [f"{test.size:g} mm{' print' if test.medium == 'paper' else ''}"]
-            where += [f"from {test.distance:g} mm"] if test.distance else []
+            where = [
+                tr("{size:g} mm print", size=test.size)
+                if test.medium == "paper"
+                else tr("{size:g} mm", size=test.size)
+            ]
+            where += [tr("from {distance:g} mm", distance=test.distance)] if test.distance else []
             where += [test.light] if test.light else []
             text = f"{sign} {test.device}: {', '.join(where)}"
             if test.state != state:
-                text += " (an earlier state of the piece)"
+                text += tr(" (an earlier state of the piece)")
             item = QListWidgetItem(text)
             item.setData(Qt.ItemDataRole.UserRole, index)
             item.setToolTip(test.when)
@@ -367,9 +387,11 @@ class PhoneView(QWidget):
         log, found = answer
         if log != self._asked:
             return
-        self.foreseen.setText(f"{found.words} by the trials.")
+        self.foreseen.setText(tr("{words} by the trials.", words=found.words))
         others = [test.device for test, ok in zip(log, found.as_seen, strict=True) if not ok]
-        self.foreseen.setToolTip(f"Not as foreseen: {', '.join(others)}" if others else "")
+        self.foreseen.setToolTip(
+            tr("Not as foreseen: {others}", others=", ".join(others)) if others else ""
+        )
 
     def _say(self, text: str, rank: str) -> None:
         self.note.setText(text)

@@ -30,6 +30,7 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import counted, tr, within
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.asking import save_path
 from nimble_tile.ui.kit.controls import row, rule, scrolled
@@ -46,7 +47,7 @@ if TYPE_CHECKING:
     from nimble_tile.core.checking.sources import Source
     from nimble_tile.ui.work.tools import Tools
 
-_FILES = "Images (*.png *.jpg *.jpeg *.webp *.tif *.tiff *.svg *.pdf)"
+_FILES = tr("Images (*.png *.jpg *.jpeg *.webp *.tif *.tiff *.svg *.pdf)")
 
 
 class CheckWindow(SideWindow):
@@ -61,35 +62,35 @@ class CheckWindow(SideWindow):
     mend_wanted = Signal(object, str, str)
 
     def __init__(self, tools: Tools, parent: QWidget) -> None:
-        super().__init__(tools, parent, "Check", 1120, 740)
+        super().__init__(tools, parent, tr("Check"), 1120, 740)
         self.setAcceptDrops(True)
         self.items: list[CheckedImage] = []
         self.watcher = Watcher(self)
         self._theme = themes.LIGHT
         self.add, self.folder, self.watch = (
-            QPushButton("Add images…"), QPushButton("Add a folder…"),
-            QPushButton("Watch a folder…"),
+            QPushButton(tr("Add images…")), QPushButton(tr("Add a folder…")),
+            QPushButton(tr("Watch a folder…")),
         )  # fmt: skip
-        self.watch.setToolTip("Each new image in a folder is checked as it appears")
-        self.pasted = QPushButton("From the clipboard")
-        self.with_trials = QCheckBox("With trials")
-        self.with_trials.setToolTip("Each code also goes through the trials of the wall")
-        self.compares = QCheckBox("Compare with the intended message")
+        self.watch.setToolTip(tr("Each new image in a folder is checked as it appears"))
+        self.pasted = QPushButton(tr("From the clipboard"))
+        self.with_trials = QCheckBox(tr("With trials"))
+        self.with_trials.setToolTip(tr("Each code also goes through the trials of the wall"))
+        self.compares = QCheckBox(tr("Compare with the intended message"))
         self.compares.setChecked(True)
         self.intended = QPlainTextEdit()
-        self.intended.setAccessibleName("Intended message")
+        self.intended.setAccessibleName(tr("Intended message"))
         self.intended.setFixedHeight(58)
         self.intended.setPlainText(tools.session.piece.message.text)
-        self.mend = QPushButton("Mend this image…")
-        self.report, self.clear = QPushButton("Save a report…"), QPushButton("Clear")
+        self.mend = QPushButton(tr("Mend this image…"))
+        self.report, self.clear = QPushButton(tr("Save a report…")), QPushButton(tr("Clear"))
         self.tree = QTreeWidget()
         self.tree.setHeaderHidden(True)
-        self.tree.setAccessibleName("Images and their codes")
+        self.tree.setAccessibleName(tr("Images and their codes"))
         self.tree.setIconSize(QSize(16, 16))
         self.tree.setMinimumWidth(260)
         self.tree.setAllColumnsShowFocus(True)
         self.picture, self.details = CodesView(), CodeDetails()
-        self.cancel = QPushButton("Stop")
+        self.cancel = QPushButton(tr("Stop"))
         self._lay_out()
         self._connect()
         self._show_buttons()
@@ -157,7 +158,7 @@ class CheckWindow(SideWindow):
     def choose_files(self) -> None:
         """Ask for images."""
         paths, _ = QFileDialog.getOpenFileNames(
-            self, "Check images", self.tools.settings.folder_of("checks"), _FILES
+            self, tr("Check images"), self.tools.settings.folder_of("checks"), _FILES
         )
         if paths:
             self.tools.settings.set_folder_of("checks", Path(paths[0]))
@@ -166,7 +167,7 @@ class CheckWindow(SideWindow):
     def choose_folder(self) -> None:
         """Ask for a folder whose images are checked."""
         path = QFileDialog.getExistingDirectory(
-            self, "Check a folder", self.tools.settings.folder_of("checks")
+            self, tr("Check a folder"), self.tools.settings.folder_of("checks")
         )
         if path:
             self.tools.settings.set("folder of checks", path)
@@ -176,11 +177,11 @@ class CheckWindow(SideWindow):
         """Ask for a folder to watch, or watch no longer."""
         if self.watcher.folder is not None:
             self.watcher.stop()
-            self.say("The folder is no longer watched.")
+            self.say(tr("The folder is no longer watched."))
             self._show_buttons()
             return
         path = QFileDialog.getExistingDirectory(
-            self, "Watch a folder", self.tools.settings.folder_of("checks")
+            self, tr("Watch a folder"), self.tools.settings.folder_of("checks")
         )
         if path:
             self.watch_folder(Path(path))
@@ -188,14 +189,14 @@ class CheckWindow(SideWindow):
     def watch_folder(self, path: Path) -> None:
         """Check each new image in a folder as it appears."""
         self.watcher.watch(path)
-        self.say(f"Watching {path.name}: each new image is checked as it appears.")
+        self.say(tr("Watching {name}: each new image is checked as it appears.", name=path.name))
         self._show_buttons()
 
     def paste(self) -> None:
         """Check the image or the files that lie on the clipboard."""
         mime = QGuiApplication.clipboard().mimeData()
-        if not self._take(mime, "From the clipboard"):
-            self.say("There is no image on the clipboard.", "error")
+        if not self._take(mime, tr("From the clipboard")):
+            self.say(tr("There is no image on the clipboard."), "error")
 
     def _take(self, mime: QMimeData | None, name: str) -> bool:
         """Check the files or the image that lie there; False where there are none."""
@@ -211,7 +212,7 @@ class CheckWindow(SideWindow):
 
     def dropEvent(self, event: QDropEvent) -> None:
         event.acceptProposedAction()
-        self._take(event.mimeData(), "Dropped image")
+        self._take(event.mimeData(), tr("Dropped image"))
 
     def check_paths(self, paths: Sequence[Path]) -> None:
         """Check files and the images of folders, one after another."""
@@ -224,7 +225,7 @@ class CheckWindow(SideWindow):
                 self.say(str(error), "error")
                 continue
             if not found:
-                self.say(f"There are no images in {path.name}.", "error")
+                self.say(tr("There are no images in {name}.", name=path.name), "error")
             for file in found:
                 self._queue(lambda f=file: images(f), file.name)
 
@@ -246,7 +247,7 @@ class CheckWindow(SideWindow):
             from nimble_tile.core.checking.sources import nth
             from nimble_tile.core.errors import Stopped
 
-            progress.step(f"Opening {name}", 0.0)
+            progress.step(tr("Opening {name}", name=name), 0.0)
             made = []
             for number, source in enumerate(sources()):
                 if source.image is None:
@@ -256,7 +257,7 @@ class CheckWindow(SideWindow):
                     continue
 
                 def tell(what: str, share: float, called: str = source.name) -> None:
-                    progress.step(f"{called}: {what[0].lower()}{what[1:]}", share)
+                    progress.step(f"{called}: {within(what)}", share)
 
                 try:
                     checked: Checked = check(
@@ -294,7 +295,11 @@ class CheckWindow(SideWindow):
             top.setExpanded(True)
             self.tree.setCurrentItem(top.child(0) or top)
         codes = sum(len(i.entry.checked.findings) for i in self.items if i.entry.checked)
-        self.say(f"{_counted(len(self.items), 'image')}, {_counted(codes, 'code')}.")
+        self.say(
+            counted("{count} image", "{count} images", len(self.items))
+            + ", "
+            + counted("{count} code.", "{count} codes.", codes)
+        )
         self._show_buttons()
 
     @property
@@ -327,7 +332,7 @@ class CheckWindow(SideWindow):
         if item is not None and item.entry.error:
             self.say(item.entry.error, "error")
         elif item is not None and finding is None:
-            self.say(f"No reader found a code on {item.entry.name}.", "error")
+            self.say(tr("No reader found a code on {name}.", name=item.entry.name), "error")
 
     def _choose_code(self, index: int) -> None:
         current = self.tree.currentItem()
@@ -340,15 +345,19 @@ class CheckWindow(SideWindow):
 
         session = self.tools.session
         message = kinds.understand(self.details.finding.text)
-        session.put(session.piece.model_copy(update={"message": message}), "Take a checked message")
-        self.say("The piece says this now.")
+        session.put(
+            session.piece.model_copy(update={"message": message}), tr("Take a checked message")
+        )
+        self.say(tr("The piece says this now."))
 
     def _offer_mending(self, item: CheckedImage | None, finding: Finding | None) -> None:
         can = item is not None and item.again is not None
         says = self.expected or ("" if finding is None else finding.text)
         self.mend.setEnabled(can and bool(says))
         lacks = can and not says
-        self.mend.setToolTip("Mending needs the intended message" if lacks else "So that it scans")
+        self.mend.setToolTip(
+            tr("Mending needs the intended message") if lacks else tr("So that it scans")
+        )
 
     def hand_to_mending(self) -> None:
         """Open the image that is looked at in the window that mends."""
@@ -376,8 +385,8 @@ class CheckWindow(SideWindow):
     def choose_report(self) -> None:
         """Ask where the report goes: HTML or JSON."""
         start = Path(self.tools.settings.folder_of("exports")) / "check report.html"
-        kinds = "Web page (*.html);;JSON (*.json)"
-        path = save_path(self, "Save a report", start, kinds, (".html", ".htm", ".json"))
+        kinds = tr("Web page (*.html);;JSON (*.json)")
+        path = save_path(self, tr("Save a report"), start, kinds, (".html", ".htm", ".json"))
         if path is not None:
             self.save_report(path)
 
@@ -389,13 +398,13 @@ class CheckWindow(SideWindow):
         def work(progress: Progress) -> Path:
             from nimble_tile.core.checking.report import save
 
-            progress.step(f"Writing {path.name}", 0.5)
+            progress.step(tr("Writing {name}", name=path.name), 0.5)
             save(entries, path, expected, log)
             return path
 
         self.jobs.start(
             work,
-            lambda saved: self.say(f"The report is in {saved.name}."),
+            lambda saved: self.say(tr("The report is in {name}.", name=saved.name)),
             lambda error: self.say(str(error), "error"),
         )
 
@@ -413,7 +422,7 @@ class CheckWindow(SideWindow):
 
     def _stop(self) -> None:
         self.halt()
-        self.say("Stopped.")
+        self.say(tr("Stopped."))
 
     def _lost(self, text: str) -> None:
         self.say(text, "error")
@@ -421,10 +430,10 @@ class CheckWindow(SideWindow):
 
     def _show_buttons(self) -> None:
         watching = self.watcher.folder is not None
-        self.watch.setText("Stop watching" if watching else "Watch a folder…")
+        self.watch.setText(tr("Stop watching") if watching else tr("Watch a folder…"))
         self.clear.setEnabled(bool(self.items))
         self.report.setEnabled(bool(self.items))
-        self.report.setToolTip("" if self.items else "Nothing has been checked yet")
+        self.report.setToolTip("" if self.items else tr("Nothing has been checked yet"))
 
     def _icon_of(self, state: str) -> QIcon:
         return state_icon(state, self._theme, self.devicePixelRatioF())
@@ -452,7 +461,3 @@ class CheckWindow(SideWindow):
         """End the worker."""
         self.watcher.stop()
         super().shut_down()
-
-
-def _counted(count: int, what: str) -> str:
-    return f"{count} {what}{'' if count == 1 else 's'}"

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
+from nimble_tile.core.language import tr, within
 from nimble_tile.core.look import Fill
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.scan.contrast import ASKED, swapped
@@ -22,8 +23,9 @@ if TYPE_CHECKING:
     from nimble_tile.core.study import Study
 
 PARTS = (
-    ("fill", "Modules", ""), ("ring_fill", "Finder ring", "As the modules"),
-    ("eye_fill", "Finder eye", "As the modules"), ("ground", "Ground", "Transparent"),
+    ("fill", tr("Modules"), ""), ("ring_fill", tr("Finder ring"), tr("As the modules")),
+    ("eye_fill", tr("Finder eye"), tr("As the modules")),
+    ("ground", tr("Ground"), tr("Transparent")),
 )  # fmt: skip
 
 
@@ -48,8 +50,10 @@ class ColoursPage(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
         self.tone_note = soft(
-            "The blend by tone keeps the picture's colours: here only the shapes are used. "
-            "Choose overlay to see these colours."
+            tr(
+                "The blend by tone keeps the picture's colours: here only the shapes are used. "
+                "Choose overlay to see these colours."
+            )
         )
         layout.addWidget(self.tone_note)
         self.folds: dict[str, Fold] = {}
@@ -66,10 +70,10 @@ class ColoursPage(QWidget):
             fold.inside.addWidget(editor)
             layout.addWidget(fold)
             self.folds[field], self.editors[field] = fold, editor
-        self.swap = QPushButton("Swap modules and ground")
+        self.swap = QPushButton(tr("Swap modules and ground"))
         self.swap.clicked.connect(self._swap)
         layout.addLayout(row(self.swap, 1))
-        head = QLabel("Contrast")
+        head = QLabel(tr("Contrast"))
         head.setProperty("head", True)
         layout.addWidget(head)
         self.gauge = ContrastGauge()
@@ -77,14 +81,15 @@ class ColoursPage(QWidget):
         self.note = soft()
         layout.addWidget(self.note)
         self.grade = Segments(
-            "Asked-for grade",
-            [("A", "A", "Difference of reflectance at least 0.70"), ("B", "B", "At least 0.55"),
-             ("C", "C", "At least 0.40")],
+            tr("Asked-for grade"),
+            [("A", "A", tr("Difference of reflectance at least 0.70")),
+             ("B", "B", tr("At least 0.55")),
+             ("C", "C", tr("At least 0.40"))],
         )  # fmt: skip
         self.grade.set_value(self._asked)
         self.grade.chosen.connect(self._ask)
         asked = QWidget()
-        asked.setLayout(row(QLabel("Asked-for grade"), self.grade))
+        asked.setLayout(row(QLabel(tr("Asked-for grade")), self.grade))
         layout.addWidget(asked)
         self._offers = QVBoxLayout()
         self._offers.setSpacing(4)
@@ -99,13 +104,16 @@ class ColoursPage(QWidget):
         if field == "fill" and fill is None:
             return
         self.session.edit(
-            "look", f"Fill the {title.lower()}", f"{field} {key}" if key else "", **{field: fill}
+            "look",
+            tr("Fill the {title}", title=within(title)),
+            f"{field} {key}" if key else "",
+            **{field: fill},
         )
 
     def _swap(self) -> None:
         piece = self.session.piece
         self.session.put(
-            piece.model_copy(update={"look": swapped(piece.look)}), "Swap modules and ground"
+            piece.model_copy(update={"look": swapped(piece.look)}), tr("Swap modules and ground")
         )
 
     def _ask(self, grade: str) -> None:
@@ -123,7 +131,7 @@ class ColoursPage(QWidget):
         for field, _, none in PARTS:
             fill = getattr(look, field)
             self.editors[field].show_fill(fill)
-            self.folds[field].set_note(fill_words(fill, none.lower()))
+            self.folds[field].set_note(fill_words(fill, within(none)))
         tone = piece.picture.digest is not None and piece.blend.method == "tone"
         self.tone_note.setVisible(tone)
 
@@ -140,7 +148,14 @@ class ColoursPage(QWidget):
         said, rank = _said(found, self._asked)
         if found.inverted and self._readers is not None:
             right, able = self._readers
-            said = f"Light on dark: {right} of {able} readers read this piece. " + said
+            said = (
+                tr(
+                    "Light on dark: {right} of {able} readers read this piece. ",
+                    right=right,
+                    able=able,
+                )
+                + said
+            )
         self.note.setText(said)
         self.note.setVisible(bool(said))
         set_rank(self.note, rank)
@@ -178,15 +193,17 @@ class ColoursPage(QWidget):
 def _said(found, asked: str) -> tuple[str, str]:
     """What the contrast means, and its rank."""
     if found.inverted:
-        return "Most readers look for dark modules on a light ground.", "error"
+        return tr("Most readers look for dark modules on a light ground."), "error"
     parts = []
     rank = "soft"
     if found.grade > asked:
-        parts.append(f"Grade {found.grade} is below the asked-for {asked}.")
+        parts.append(
+            tr("Grade {grade} is below the asked-for {asked}.", grade=found.grade, asked=asked)
+        )
         rank = "warn"
     if found.red_grade in ("D", "F"):
-        parts.append("A scanner with red light hardly tells these colours apart.")
+        parts.append(tr("A scanner with red light hardly tells these colours apart."))
         rank = "warn"
     if found.clear:
-        parts.append("The ground is transparent; this holds on white.")
+        parts.append(tr("The ground is transparent; this holds on white."))
     return " ".join(parts), rank

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QFileDialog, QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.look import Look
 from nimble_tile.core.picture.opening import read_file
 from nimble_tile.ui.kit.asking import save_path
@@ -20,8 +21,8 @@ if TYPE_CHECKING:
     from nimble_tile.core.look import OwnShape
     from nimble_tile.ui.work.tools import Tools
 
-_SHAPES = "SVG drawings (*.svg)"
-_LOOKS = "Looks (*.json)"
+_SHAPES = tr("SVG drawings (*.svg)")
+_LOOKS = tr("Looks (*.json)")
 
 THUMBNAIL = 176
 """Pixels of a look's card."""
@@ -63,9 +64,9 @@ class CodeDesk(QObject):
     def choose_file(self, field: str) -> None:
         """Ask for a shape or a finder picture."""
         if field == "finder_picture":
-            path = self._ask("Choose a picture for the finders", "pictures", PICTURES)
+            path = self._ask(tr("Choose a picture for the finders"), "pictures", PICTURES)
         else:
-            path = self._ask("Choose a shape", "shapes", _SHAPES)
+            path = self._ask(tr("Choose a shape"), "shapes", _SHAPES)
         if path is not None:
             self.take_file(field, path)
 
@@ -76,13 +77,16 @@ class CodeDesk(QObject):
         if field == "finder_picture":
 
             def bring(progress: Progress) -> str:
-                progress.step(f"Opening {path.name}", 0.3)
+                progress.step(tr("Opening {name}", name=path.name), 0.3)
                 return self.pictures.add(read_file(path), path.name)
 
             self.tools.run(
                 bring,
                 lambda digest: self.session.edit(
-                    "look", "Put a picture on the finders", ring="picture", finder_picture=digest
+                    "look",
+                    tr("Put a picture on the finders"),
+                    ring="picture",
+                    finder_picture=digest,
                 ),
             )
             return
@@ -90,19 +94,21 @@ class CodeDesk(QObject):
         def work(progress: Progress) -> OwnShape:
             from nimble_tile.core.symbol.looks.svgshape import read_shape
 
-            progress.step(f"Reading {path.name}", 0.3)
+            progress.step(tr("Reading {name}", name=path.name), 0.3)
             return read_shape(path)
 
         self.tools.run(
             work,
             lambda shape: self.session.edit(
-                "look", f"Take the shape of {path.name}", **{field: shape, kinds[field]: "own"}
+                "look",
+                tr("Take the shape of {name}", name=path.name),
+                **{field: shape, kinds[field]: "own"},
             ),
         )
 
     def choose_fill(self, field: str) -> None:
         """Ask for a picture that fills modules, finders or ground."""
-        path = self._ask("Choose a picture to fill with", "pictures", PICTURES)
+        path = self._ask(tr("Choose a picture to fill with"), "pictures", PICTURES)
         if path is not None:
             self.take_fill(field, path)
 
@@ -110,7 +116,7 @@ class CodeDesk(QObject):
         """Fill a part with a picture file."""
 
         def work(progress: Progress) -> str:
-            progress.step(f"Opening {path.name}", 0.3)
+            progress.step(tr("Opening {name}", name=path.name), 0.3)
             return self.pictures.add(read_file(path), path.name)
 
         self.tools.run(
@@ -122,7 +128,11 @@ class CodeDesk(QObject):
     def apply(self, look: Look) -> None:
         """Give the piece a look."""
         piece = self.session.piece
-        name = f"Apply the look {look.name}" if look.name else "Back to the plain look"
+        name = (
+            tr("Apply the look {name}", name=look.name)
+            if look.name
+            else tr("Back to the plain look")
+        )
         self.session.put(piece.model_copy(update={"look": look}), name)
 
     def refresh(self) -> None:
@@ -156,13 +166,15 @@ class CodeDesk(QObject):
         def work(progress: Progress) -> Look:
             from nimble_tile.core.project import looks
 
-            progress.step(f"Saving the look {name}", 0.3)
+            progress.step(tr("Saving the look {name}", name=name), 0.3)
             return looks.keep(look, name, self.pictures, self.folder)
 
         def done(kept: Look) -> None:
             if self.session.piece.look == look:
-                self.session.edit("look", f"Name the look {kept.name}", name=kept.name)
-            self.tools.notices.say(f"Saved the look {kept.name}.", good=True)
+                self.session.edit(
+                    "look", tr("Name the look {name}", name=kept.name), name=kept.name
+                )
+            self.tools.notices.say(tr("Saved the look {name}.", name=kept.name), good=True)
             self.refresh()
 
         self.tools.run(work, done)
@@ -177,7 +189,9 @@ class CodeDesk(QObject):
             return name
 
         def done(gone: str) -> None:
-            self.tools.notices.say(f"Deleted the look {gone}. Pieces that use it keep it.")
+            self.tools.notices.say(
+                tr("Deleted the look {gone}. Pieces that use it keep it.", gone=gone)
+            )
             self.refresh()
 
         self.tools.run(work, done)
@@ -185,8 +199,8 @@ class CodeDesk(QObject):
     def choose_export(self) -> None:
         """Ask where the look should go."""
         look = self.session.piece.look
-        start = Path(self.settings.folder_of("looks")) / f"{look.name or 'look'}.json"
-        path = save_path(self.parent(), "Export the look", start, _LOOKS, (".json",))
+        start = Path(self.settings.folder_of("looks")) / tr("{name}.json", name=look.name or "look")
+        path = save_path(self.parent(), tr("Export the look"), start, _LOOKS, (".json",))
         if path is not None:
             self.export_to(path)
 
@@ -199,18 +213,18 @@ class CodeDesk(QObject):
         def work(progress: Progress) -> Path:
             from nimble_tile.core.project import looks
 
-            progress.step(f"Writing {path.name}", 0.3)
+            progress.step(tr("Writing {name}", name=path.name), 0.3)
             looks.write(named, self.pictures, path)
             return path
 
         def done(written: Path) -> None:
-            self.tools.notices.say(f"Exported the look as {written.name}.", good=True)
+            self.tools.notices.say(tr("Exported the look as {name}.", name=written.name), good=True)
 
         self.tools.run(work, done)
 
     def choose_import(self) -> None:
         """Ask for a look file."""
-        path = self._ask("Import a look", "looks", _LOOKS)
+        path = self._ask(tr("Import a look"), "looks", _LOOKS)
         if path is not None:
             self.take_look(path)
 
@@ -220,7 +234,7 @@ class CodeDesk(QObject):
         def work(progress: Progress) -> Look:
             from nimble_tile.core.project import looks
 
-            progress.step(f"Reading {path.name}", 0.3)
+            progress.step(tr("Reading {name}", name=path.name), 0.3)
             return looks.read(path, self.pictures)
 
         self.tools.run(work, self.apply)

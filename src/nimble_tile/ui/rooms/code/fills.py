@@ -14,6 +14,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
+from nimble_tile.core.language import tr, within
 from nimble_tile.core.look import MOST_STOPS, Fill, Stop
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.colours import Swatch
@@ -21,8 +22,10 @@ from nimble_tile.ui.kit.controls import Choice, Slider, row, soft
 from nimble_tile.ui.work.colour_desk import ColourDesk
 
 FILL_KINDS = (
-    ("solid", "One colour"), ("linear", "Linear gradient"), ("radial", "Radial gradient"),
-    ("picture", "Picture"), ("stripes", "Stripes"), ("dots", "Dots"), ("weave", "Weave"),
+    ("solid", tr("One colour")), ("linear", tr("Linear gradient")),
+    ("radial", tr("Radial gradient")),
+    ("picture", tr("Picture")), ("stripes", tr("Stripes")), ("dots", tr("Dots")),
+    ("weave", tr("Weave")),
 )  # fmt: skip
 PATTERNS = ("stripes", "dots", "weave")
 
@@ -50,13 +53,19 @@ class GradientBar(QWidget):
         self._dragging = False
         self.setFixedHeight(40)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Stops of the gradient")
-        self.setToolTip("Click the band to add a stop; Delete or a drag far off takes one away")
+        self.setAccessibleName(tr("Stops of the gradient"))
+        self.setToolTip(tr("Click the band to add a stop; Delete or a drag far off takes one away"))
 
     def set_stops(self, stops: tuple[Stop, ...]) -> None:
         self.stops = stops
         self.current = min(self.current, len(stops) - 1)
-        self.setAccessibleDescription(f"{len(stops)} stops, number {self.current + 1} is chosen")
+        self.setAccessibleDescription(
+            tr(
+                "{stops} stops, number {current} is chosen",
+                stops=len(stops),
+                current=self.current + 1,
+            )
+        )
         self.update()
 
     def _band(self) -> QRectF:
@@ -215,35 +224,38 @@ class FillEditor(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
         options = [("none", none), *FILL_KINDS] if none else list(FILL_KINDS)
-        self.kind = Choice(f"{title}: fill", options)
+        self.kind = Choice(tr("{title}: fill", title=title), options)
         self.kind.chosen.connect(self._choose)
-        self.first, self.second = Swatch(f"{title}: colour"), Swatch(f"{title}: second colour")
+        self.first, self.second = (
+            Swatch(tr("{title}: colour", title=title)),
+            Swatch(tr("{title}: second colour", title=title)),
+        )
         self.first.wanted.connect(lambda: self._open(self.first, "colour"))
         self.second.wanted.connect(lambda: self._open(self.second, "second"))
-        self.stop = Swatch(f"{title}: colour of the stop")
+        self.stop = Swatch(tr("{title}: colour of the stop", title=title))
         self.stop.wanted.connect(self._open_stop)
         self.bar = GradientBar()
         self.bar.changed.connect(lambda stops: self._change("stops", stops=stops))
         self.bar.settled.connect(self.settled)
         self.bar.chosen.connect(lambda _: self._show_stop())
-        self.less = QPushButton("Take the stop away")
+        self.less = QPushButton(tr("Take the stop away"))
         self.less.setProperty("flat", True)
         self.less.clicked.connect(self.bar.remove)
-        self.angle = Slider("Angle", -180, 180, 45, "°")
+        self.angle = Slider(tr("Angle"), -180, 180, 45, "°")
         self.angle.edited.connect(lambda v: self._change("angle", angle=round(v, 1)))
-        self.across = Slider("Centre across", 0, 1, 0.5, "%", factor=100)
-        self.down = Slider("Centre down", 0, 1, 0.5, "%", factor=100)
+        self.across = Slider(tr("Centre across"), 0, 1, 0.5, "%", factor=100)
+        self.down = Slider(tr("Centre down"), 0, 1, 0.5, "%", factor=100)
         for slider in (self.across, self.down):
             slider.edited.connect(
                 lambda _: self._change("centre", centre=(self.across.value, self.down.value))
             )
-        self.radius = Slider("Radius", 0.05, 2, 0.7, "%", factor=100)
+        self.radius = Slider(tr("Radius"), 0.05, 2, 0.7, "%", factor=100)
         self.radius.edited.connect(lambda v: self._change("radius", radius=round(v, 3)))
-        self.tile = Slider("Repeat", 0.02, 1, 1, "%", factor=100)
+        self.tile = Slider(tr("Repeat"), 0.02, 1, 1, "%", factor=100)
         self.tile.edited.connect(lambda v: self._change("tile", tile=round(v, 3)))
         for slider in (self.angle, self.across, self.down, self.radius, self.tile):
             slider.released.connect(self.settled)
-        self.picture = QPushButton("Choose a picture…")
+        self.picture = QPushButton(tr("Choose a picture…"))
         self.picture.clicked.connect(self.picture_wanted)
         self.picture_name = soft()
         layout.addWidget(self.kind)
@@ -290,7 +302,9 @@ class FillEditor(QWidget):
         if self.bar.stops:
             self.stop.set_colour(self.bar.stops[self.bar.current].colour)
             self.less.setEnabled(len(self.bar.stops) > 2)
-            self.less.setToolTip("" if len(self.bar.stops) > 2 else "A gradient needs two stops")
+            self.less.setToolTip(
+                "" if len(self.bar.stops) > 2 else tr("A gradient needs two stops")
+            )
 
     # Edits -----------------------------------------------------------------
 
@@ -345,7 +359,7 @@ class FillEditor(QWidget):
         )
 
     def _open_stop(self) -> None:
-        title = f"{self._title}, stop {self.bar.current + 1}"
+        title = tr("{title}, stop {current}", title=self._title, current=self.bar.current + 1)
         self._desk.open(self.stop, title, self.bar.recolour, self.settled.emit)
 
     def dress(self, theme: themes.Theme) -> None:
@@ -363,5 +377,7 @@ def fill_words(fill: Fill | None, none: str) -> str:
     if fill.kind == "solid":
         return fill.colour
     if fill.kind in ("linear", "radial"):
-        return f"{fill.kind}, {len(fill.stops)} stops"
-    return dict(FILL_KINDS)[fill.kind].lower()
+        return tr(
+            "{kind}, {stops} stops", kind=within(dict(FILL_KINDS)[fill.kind]), stops=len(fill.stops)
+        )
+    return within(dict(FILL_KINDS)[fill.kind])

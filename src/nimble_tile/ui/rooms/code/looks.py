@@ -8,6 +8,7 @@ from PySide6.QtCore import QRectF, Signal
 from PySide6.QtGui import QImage, QPainter
 from PySide6.QtWidgets import QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import row, soft
 from nimble_tile.ui.kit.pickers import PictureGrid, paint_image
@@ -45,28 +46,28 @@ class LooksPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
-        self.cards = PictureGrid("Looks", (), self._paint, 3, CARD_SIDE, True)
+        self.cards = PictureGrid(tr("Looks"), (), self._paint, 3, CARD_SIDE, True)
         self.cards.chosen.connect(lambda name: self.apply_wanted.emit(self.looks[name]))
-        self.plain = QPushButton("Back to plain black on white")
+        self.plain = QPushButton(tr("Back to plain black on white"))
         self.plain.setProperty("flat", True)
         self.plain.clicked.connect(self._plain)
         self.name = QLineEdit()
-        self.name.setPlaceholderText("Name for this look")
-        self.name.setAccessibleName("Name for this look")
+        self.name.setPlaceholderText(tr("Name for this look"))
+        self.name.setAccessibleName(tr("Name for this look"))
         self.name.setMaxLength(80)
         self.name.textChanged.connect(self._named)
         self.name.returnPressed.connect(self._save)
-        self.save = QPushButton("Save")
+        self.save = QPushButton(tr("Save"))
         self.save.clicked.connect(self._save)
         self.take_out = QPushButton()
         self.take_out.setProperty("flat", True)
         self.take_out.clicked.connect(lambda: self.forget_wanted.emit(self.name.text().strip()))
-        self.export, self.bring = QPushButton("Export…"), QPushButton("Import…")
-        self.export.setToolTip("Writes this look as one file")
-        self.bring.setToolTip("Takes a look from a file and applies it")
+        self.export, self.bring = QPushButton(tr("Export…")), QPushButton(tr("Import…"))
+        self.export.setToolTip(tr("Writes this look as one file"))
+        self.bring.setToolTip(tr("Takes a look from a file and applies it"))
         self.export.clicked.connect(self.export_wanted)
         self.bring.clicked.connect(self.import_wanted)
-        head = QLabel("Save this look")
+        head = QLabel(tr("Save this look"))
         head.setProperty("head", True)
         layout.addWidget(self.cards)
         layout.addLayout(row(self.plain, 1))
@@ -74,7 +75,9 @@ class LooksPage(QWidget):
         layout.addLayout(row(self.name, self.save))
         layout.addLayout(row(self.take_out, 1))
         layout.addLayout(row(self.export, self.bring, 1))
-        layout.addWidget(soft("A look holds shapes and colours, not the message or the picture."))
+        layout.addWidget(
+            soft(tr("A look holds shapes and colours, not the message or the picture."))
+        )
         self._named()
 
     def show_looks(self, looks: dict[str, Look], saved: set[str],
@@ -100,14 +103,14 @@ class LooksPage(QWidget):
         name = " ".join(self.name.text().split())
         ships = name in self.looks and name not in self.saved
         self.save.setEnabled(bool(name) and not ships)
-        self.save.setText("Replace" if name in self.saved else "Save")
+        self.save.setText(tr("Replace") if name in self.saved else tr("Save"))
         self.save.setToolTip(
-            "Write a name first" if not name
-            else "A look that ships has this name" if ships
-            else f"Keeps this look as {name}"
+            tr("Write a name first") if not name
+            else tr("A look that ships has this name") if ships
+            else tr("Keeps this look as {name}", name=name)
         )  # fmt: skip
         self.take_out.setVisible(name in self.saved)
-        self.take_out.setText(f"Delete the saved look {name}")
+        self.take_out.setText(tr("Delete the saved look {name}", name=name))
 
     def show_piece(self, piece: Piece) -> None:
         look = piece.look

@@ -10,6 +10,7 @@ from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QLabel, QWidget
 
 from nimble_tile.core.errors import MessageError, UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Segments, set_rank
@@ -46,7 +47,7 @@ class CodeRung(Rung):
         See `LooksPage`.
     """
 
-    title, rung = "Code", "code"
+    title, rung = tr("Code"), "code"
     file_wanted = Signal(str)
     picture_wanted = Signal(str)
     looks_opened = Signal()
@@ -64,12 +65,12 @@ class CodeRung(Rung):
         self._verdict: Verdict | None = None
         self._shown: Shown | None = None
         self.page = Segments(
-            "Page",
+            tr("Page"),
             [
-                ("symbol", "Symbol", "Level, version, mask, quiet zone"),
-                ("shapes", "Shapes", "Modules, finders, alignment patterns"),
-                ("colours", "Colours", "Fills and their contrast"),
-                ("looks", "Looks", "Saved appearances"),
+                ("symbol", tr("Symbol"), tr("Level, version, mask, quiet zone")),
+                ("shapes", tr("Shapes"), tr("Modules, finders, alignment patterns")),
+                ("colours", tr("Colours"), tr("Fills and their contrast")),
+                ("looks", tr("Looks"), tr("Saved appearances")),
             ],
         )
         self.page.chosen.connect(self.open_page)
@@ -151,11 +152,19 @@ class CodeRung(Rung):
     def summary(self, piece: Piece, shown: Shown | None) -> str:
         look = "" if piece.look.plain else f", {piece.look.name or 'own look'}"
         if shown is None or shown.rendering is None:
-            return f"Level {piece.code.level}{look}"
+            return tr("Level {level}{look}", level=piece.code.level, look=look)
         symbol = shown.rendering.symbol
         level = "" if symbol.level == "-" else f"-{symbol.level}"
-        steered = ", steered" if shown.rendering.steered is not None else ""
-        return f"{symbol.version}{level}, {symbol.side} modules, mask {symbol.mask}{steered}{look}"
+        steered = tr(", steered") if shown.rendering.steered is not None else ""
+        return tr(
+            "{version}{level}, {side} modules, mask {mask}{steered}{look}",
+            version=symbol.version,
+            level=level,
+            side=symbol.side,
+            mask=symbol.mask,
+            steered=steered,
+            look=look,
+        )
 
     def show_piece(self, piece: Piece) -> None:
         self._verdict = None

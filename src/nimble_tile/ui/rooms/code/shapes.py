@@ -10,6 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.look import Look
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.relief import Relief
@@ -30,22 +31,25 @@ if TYPE_CHECKING:
     from nimble_tile.core.study import Study
 
 MODULES = (
-    ("square", "Square"), ("rounded", "Rounded square"), ("round", "Round"),
-    ("diamond", "Diamond"), ("star", "Star"), ("leaf", "Leaf"), ("plus", "Plus"),
-    ("upright", "Upright bars"), ("across", "Bars across"),
-    ("fused", "Fused into one body"), ("own", "Your own, from an SVG file"),
+    ("square", tr("Square")), ("rounded", tr("Rounded square")), ("round", tr("Round")),
+    ("diamond", tr("Diamond")), ("star", tr("Star")), ("leaf", tr("Leaf")), ("plus", tr("Plus")),
+    ("upright", tr("Upright bars")), ("across", tr("Bars across")),
+    ("fused", tr("Fused into one body")), ("own", tr("Your own, from an SVG file")),
 )  # fmt: skip
 RINGS = (
-    ("square", "Square"), ("window", "Window: square outside, rounded inside"),
-    ("sail", "Sail: sides curve inwards"), ("rounded", "Rounded"), ("soft", "Softly rounded"),
-    ("round", "Round"), ("leaf", "Leaf"), ("cut", "Corners cut"),
-    ("modules", "Made of modules"), ("own", "Your own, from an SVG file"),
-    ("picture", "A picture in place of the finders"),
+    ("square", tr("Square")), ("window", tr("Window: square outside, rounded inside")),
+    ("sail", tr("Sail: sides curve inwards")), ("rounded", tr("Rounded")),
+    ("soft", tr("Softly rounded")),
+    ("round", tr("Round")), ("leaf", tr("Leaf")), ("cut", tr("Corners cut")),
+    ("modules", tr("Made of modules")), ("own", tr("Your own, from an SVG file")),
+    ("picture", tr("A picture in place of the finders")),
 )  # fmt: skip
 EYES = (
-    ("square", "Square"), ("rounded", "Rounded"), ("soft", "Softly rounded"), ("round", "Round"),
-    ("leaf", "Leaf"), ("cut", "Corners cut"), ("diamond", "Diamond"), ("star", "Star"),
-    ("modules", "Made of modules"), ("own", "Your own, from an SVG file"),
+    ("square", tr("Square")), ("rounded", tr("Rounded")), ("soft", tr("Softly rounded")),
+    ("round", tr("Round")),
+    ("leaf", tr("Leaf")), ("cut", tr("Corners cut")), ("diamond", tr("Diamond")),
+    ("star", tr("Star")),
+    ("modules", tr("Made of modules")), ("own", tr("Your own, from an SVG file")),
 )  # fmt: skip
 
 # A little piece of a code that shows how neighbours meet.
@@ -70,64 +74,67 @@ class ShapesPage(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
         self._look = Look()
-        self.modules = PictureGrid("Shape of the modules", MODULES, self._paint_modules)
-        self.rings = PictureGrid("Ring of the finders", RINGS, self._paint_ring)
-        self.eyes = PictureGrid("Eye of the finders", EYES, self._paint_eye)
+        self.modules = PictureGrid(tr("Shape of the modules"), MODULES, self._paint_modules)
+        self.rings = PictureGrid(tr("Ring of the finders"), RINGS, self._paint_ring)
+        self.eyes = PictureGrid(tr("Eye of the finders"), EYES, self._paint_eye)
         for grid, field, own in (
             (self.modules, "shape", "own"), (self.rings, "ring", "ring_own"),
             (self.eyes, "eye", "eye_own"),
         ):  # fmt: skip
             grid.chosen.connect(lambda value, f=field, o=own: self._choose(f, value, o))
-        self.size = Slider("Size", 0.4, 1.1, 1, "%", factor=100)
-        self.round_out = Slider("Outer corners", 0, 0.5, 0.5, "%", factor=200)
-        self.round_in = Slider("Inner corners", 0, 0.5, 0.35, "%", factor=200)
-        self.jitter = Slider("Stray", 0, 1, 0, "%", factor=100)
-        self.outline = Slider("Outline", 0, 0.3, 0, "%", factor=100)
+        self.size = Slider(tr("Size"), 0.4, 1.1, 1, "%", factor=100)
+        self.round_out = Slider(tr("Outer corners"), 0, 0.5, 0.5, "%", factor=200)
+        self.round_in = Slider(tr("Inner corners"), 0, 0.5, 0.35, "%", factor=200)
+        self.jitter = Slider(tr("Stray"), 0, 1, 0, "%", factor=100)
+        self.outline = Slider(tr("Outline"), 0, 0.3, 0, "%", factor=100)
         for slider, field, name in (
-            (self.size, "size", "Change the size of the modules"),
-            (self.round_out, "round_out", "Change the outer corners"),
-            (self.round_in, "round_in", "Change the inner corners"),
-            (self.jitter, "jitter", "Change how modules stray"),
-            (self.outline, "outline", "Change the outline"),
+            (self.size, "size", tr("Change the size of the modules")),
+            (self.round_out, "round_out", tr("Change the outer corners")),
+            (self.round_in, "round_in", tr("Change the inner corners")),
+            (self.jitter, "jitter", tr("Change how modules stray")),
+            (self.outline, "outline", tr("Change the outline")),
         ):
             slider.edited.connect(
                 lambda v, f=field, n=name: session.edit("look", n, f, **{f: round(v, 4)})
             )
             slider.released.connect(session.part)
-        self.jitter.track.setToolTip("How far modules stray from the grid, for a hand-made feel")
+        self.jitter.track.setToolTip(
+            tr("How far modules stray from the grid, for a hand-made feel")
+        )
         self.shuffle = QToolButton()
-        self.shuffle.setToolTip("Stray in another way")
-        self.shuffle.setAccessibleName("Stray in another way")
+        self.shuffle.setToolTip(tr("Stray in another way"))
+        self.shuffle.setAccessibleName(tr("Stray in another way"))
         self.shuffle.clicked.connect(self._shuffle)
         self.seed = soft()
-        self.line = Swatch("Colour of the outline", 36)
+        self.line = Swatch(tr("Colour of the outline"), 36)
         self.line.wanted.connect(
             lambda: desk.open(
                 self.line,
                 "Outline",
                 lambda c: session.edit(
-                    "look", "Colour the outline", "outline colour", outline_colour=c
+                    "look", tr("Colour the outline"), "outline colour", outline_colour=c
                 ),
                 session.part,
             )
         )
         self._line_row = QWidget()
-        self._line_row.setLayout(row(soft("Colour of the outline"), 1, self.line))
+        self._line_row.setLayout(row(soft(tr("Colour of the outline")), 1, self.line))
         self._stray_row = QWidget()
         self._stray_row.setLayout(row(self.seed, 1, self.shuffle))
         self.alignment = Segments(
-            "Alignment patterns",
-            [("follow", "Follow", "Shaped like the finders"), ("plain", "Plain", "Plain squares"),
-             ("modules", "Modules", "Made of modules")],
+            tr("Alignment patterns"),
+            [("follow", tr("Follow"), tr("Shaped like the finders")),
+             ("plain", tr("Plain"), tr("Plain squares")),
+             ("modules", tr("Modules"), tr("Made of modules"))],
         )  # fmt: skip
         self.alignment.chosen.connect(
-            lambda v: session.edit("look", "Shape the alignment patterns", alignment=v)
+            lambda v: session.edit("look", tr("Shape the alignment patterns"), alignment=v)
         )
         plain = Relief()
         self.effects = Effects(plain.shadow, plain.inner, plain.bevel)
         self.effects.edited.connect(self._light)
         self.effects.released.connect(session.part)
-        self.again = QPushButton("Another file…")
+        self.again = QPushButton(tr("Another file…"))
         self.again.setProperty("flat", True)
         self.again.clicked.connect(self._ask_again)
         self.warning = QLabel()
@@ -136,8 +143,8 @@ class ShapesPage(QWidget):
         self.gauge = FinderGauge()
         self.gauge_note = soft()
         titles = (
-            "Modules", "Finder ring", "Finder eye", "Alignment patterns",
-            "Run ratio of the finders",
+            tr("Modules"), tr("Finder ring"), tr("Finder eye"), tr("Alignment patterns"),
+            tr("Run ratio of the finders"),
         )  # fmt: skip
         heads = [QLabel(title) for title in titles]
         for head in heads:
@@ -154,20 +161,20 @@ class ShapesPage(QWidget):
 
     def _choose(self, field: str, value: str, own: str) -> None:
         look = self.session.piece.look
-        names = {"shape": "modules", "ring": "finder ring", "eye": "finder eye"}
+        names = {"shape": tr("modules"), "ring": tr("finder ring"), "eye": tr("finder eye")}
         if value == "own" and getattr(look, own) is None:
             self.file_wanted.emit(own)
             return
         if value == "picture" and look.finder_picture is None:
             self.file_wanted.emit("finder_picture")
             return
-        self.session.edit("look", f"Shape the {names[field]}", **{field: value})
+        self.session.edit("look", tr("Shape the {names}", names=names[field]), **{field: value})
 
     def _light(self, part: str, field: str, value: float) -> None:
         relief = self.session.piece.look.relief
         changed = {**dict(getattr(relief, part)), field: value}
         self.session.edit(
-            "look", f"Change the {NAMES[part]} of the modules", f"{part} {field}",
+            "look", tr("Change the {names} of the modules", names=NAMES[part]), f"{part} {field}",
             relief={**dict(relief), part: changed},
         )  # fmt: skip
 
@@ -184,7 +191,7 @@ class ShapesPage(QWidget):
 
     def _shuffle(self) -> None:
         seed = self.session.piece.look.seed % 999_999 + 1
-        self.session.edit("look", "Stray in another way", seed=seed)
+        self.session.edit("look", tr("Stray in another way"), seed=seed)
 
     # Showing ---------------------------------------------------------------
 
@@ -206,7 +213,7 @@ class ShapesPage(QWidget):
         self.round_in.setVisible(fused)
         self.jitter.setVisible(not fused)
         self._stray_row.setVisible(look.jitter > 0 and not fused)
-        self.seed.setText(f"Way of straying: {look.seed}")
+        self.seed.setText(tr("Way of straying: {seed}", seed=look.seed))
         self._line_row.setVisible(look.outline > 0)
         self.effects.show_values(look.relief.shadow, look.relief.inner, look.relief.bevel)
         self.line.set_colour(look.outline_colour)
@@ -214,7 +221,9 @@ class ShapesPage(QWidget):
         files = [s.name for value, s in ((look.shape, look.own), (look.ring, look.ring_own),
                                          (look.eye, look.eye_own)) if value == "own"]  # fmt: skip
         self.again.setVisible(bool(files) or look.ring == "picture")
-        self.again.setText(f"Another file than {files[0]}…" if files else "Another picture…")
+        self.again.setText(
+            tr("Another file than {files}…", files=files[0]) if files else tr("Another picture…")
+        )
         said = " ".join(warnings(look))
         self.warning.setText(said)
         self.warning.setVisible(bool(said))
@@ -229,14 +238,16 @@ class ShapesPage(QWidget):
         good = study.finders.good
         name = ("ring", "gap", "eye", "gap", "ring")[worst.worst]
         self.gauge_note.setText(
-            "1 : 1 : 3 : 1 : 1, each within half a module."
+            tr("1 : 1 : 3 : 1 : 1, each within half a module.")
             if good
-            else "Too far from 1 : 1 : 3 : 1 : 1: readers may not find the code along this line."
+            else tr(
+                "Too far from 1 : 1 : 3 : 1 : 1: readers may not find the code along this line."
+            )
             if not worst.runs
-            else f"Too far from 1 : 1 : 3 : 1 : 1: the {name} is {worst.error:.1f} modules off "
-            f"along the {worst.way}. "
-            + ("Few readers look along diagonals; watch the verdict." if "diagonal" in worst.way
-               else "Readers search along these lines first.")
+            else tr("Too far from 1 : 1 : 3 : 1 : 1: the {name} is {error:.1f} modules off "
+                    "along the {way}. ", name=name, error=worst.error, way=tr(worst.way))
+            + (tr("Few readers look along diagonals; watch the verdict.") if "diagonal" in worst.way
+               else tr("Readers search along these lines first."))
         )  # fmt: skip
         severe = not good and "diagonal" not in worst.way
         set_rank(self.gauge_note, "error" if severe else "soft" if good else "warn")

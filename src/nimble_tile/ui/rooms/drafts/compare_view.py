@@ -8,6 +8,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QImage, QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.bench.divided import Divided
 from nimble_tile.ui.bench.overlays import paint_split
 from nimble_tile.ui.kit import theme as themes
@@ -45,7 +46,7 @@ class Compared(Divided):
         super().__init__()
         self.sides: tuple[ComparedSide, ComparedSide] | None = None
         self._images: tuple[QImage, QImage] | None = None
-        self.setAccessibleName("Two drafts with a dividing line between them")
+        self.setAccessibleName(tr("Two drafts with a dividing line between them"))
 
     @property
     def image(self) -> QImage | None:
@@ -112,10 +113,10 @@ class CompareView(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.view = Compared()
-        self.back = QPushButton("Back to the bench")
-        self.swap = QPushButton("Swap sides")
-        self.near, self.whole = QPushButton("Code close up"), QPushButton("Whole piece")
-        self.labels = [(QLabel(), soft(wraps=False), QPushButton("Take it")) for _ in range(2)]
+        self.back = QPushButton(tr("Back to the bench"))
+        self.swap = QPushButton(tr("Swap sides"))
+        self.near, self.whole = QPushButton(tr("Code close up")), QPushButton(tr("Whole piece"))
+        self.labels = [(QLabel(), soft(wraps=False), QPushButton(tr("Take it"))) for _ in range(2)]
         head = QHBoxLayout()
         head.setContentsMargins(20, 8, 12, 8)
         head.setSpacing(12)
@@ -138,7 +139,7 @@ class CompareView(QWidget):
             take.clicked.connect(lambda _=False, i=index: self._restore(i))
         foot = QHBoxLayout()
         foot.setContentsMargins(20, 8, 12, 8)
-        foot.addWidget(soft("Drag the line, or press ← →.", wraps=False), 1)
+        foot.addWidget(soft(tr("Drag the line, or press ← →."), wraps=False), 1)
         foot.setSpacing(8)
         for button in (self.near, self.whole, self.swap, self.back):
             foot.addWidget(button)

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.language import tr, within
 from nimble_tile.core.project.drafts import Draft, bare, free_name
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.asking import save_path
@@ -111,11 +112,13 @@ class DraftDesk(QObject):
     def choose_pages(self) -> None:
         """Ask where all drafts should go, a page each."""
         if not self.session.drafts:
-            self.tools.notices.say("There are no drafts yet. Keep one with Ctrl+D.")
+            self.tools.notices.say(tr("There are no drafts yet. Keep one with Ctrl+D."))
             return
         folder = Path(self.tools.settings.folder_of("exports"))
-        start = folder / f"{self.session.name} drafts.pdf"
-        path = save_path(self.parent(), "All drafts as PDF", start, "PDF (*.pdf)", (".pdf",))
+        start = folder / tr("{name} drafts.pdf", name=self.session.name)
+        path = save_path(
+            self.parent(), tr("All drafts as PDF"), start, tr("PDF (*.pdf)"), (".pdf",)
+        )
         if path is not None:
             self.pages_to(path)
 
@@ -131,7 +134,8 @@ class DraftDesk(QObject):
             return export_pages(
                 [draft.piece for draft in drafts], Renderer(self.tools.pictures), path,
                 self.tools.bay,
-                lambda number: progress.step(f"Page {number + 1}", number / len(drafts)),
+                lambda number: progress.step(tr("Page {number}",
+                                                number=number + 1), number / len(drafts)),
             )  # fmt: skip
 
         def done(found: list[Verdict]) -> None:
@@ -139,9 +143,18 @@ class DraftDesk(QObject):
                 draft.name for draft, verdict in zip(drafts, found, strict=True)
                 if not verdict.scans
             ]  # fmt: skip
-            told = f" These do not scan: {', '.join(wrong)}." if wrong else " All of them scan."
+            told = (
+                tr(" These do not scan: {wrong}.", wrong=", ".join(wrong))
+                if wrong
+                else tr(" All of them scan.")
+            )
             self.tools.notices.say(
-                f"Wrote {path.name}, {len(found)} pages, read back from disk.{told}",
+                tr(
+                    "Wrote {name}, {found} pages, read back from disk.{told}",
+                    name=path.name,
+                    found=len(found),
+                    told=told,
+                ),
                 good=not wrong,
             )
 
@@ -154,7 +167,9 @@ class DraftDesk(QObject):
         self.show_shelf(True)
         if same is not None:
             self.shelf.reveal(same.key)
-            self.tools.notices.say(f"The shelf has this piece already: {same.name}.", good=True)
+            self.tools.notices.say(
+                tr("The shelf has this piece already: {name}.", name=same.name), good=True
+            )
             return
         image = None
         if shown is not None and shown.finished is not None and bare(shown.piece) == piece:
@@ -211,7 +226,7 @@ class DraftDesk(QObject):
             return
         self.close_view()
         piece = draft.piece.model_copy(update={"log": self.session.piece.log})
-        self.session.put(piece, f"Take {draft.name}")
+        self.session.put(piece, tr("Take {name}", name=draft.name))
 
     def name(self, key: str) -> None:
         """Ask for another name and a note."""
@@ -230,7 +245,7 @@ class DraftDesk(QObject):
         if not gone:
             return
         self.session.put_drafts(draft for draft in before if draft.key not in keys)
-        what = gone[0].name if len(gone) == 1 else f"{len(gone)} drafts"
+        what = gone[0].name if len(gone) == 1 else tr("{gone} drafts", gone=len(gone))
 
         def back() -> None:
             there = {draft.key for draft in self.session.drafts}
@@ -240,7 +255,9 @@ class DraftDesk(QObject):
             every.sort(key=lambda draft: places.get(draft.key, len(before)))
             self.session.put_drafts(every)
 
-        self.tools.notices.say(f"Removed: {what}.", good=True, choices=(("Put back", back),))
+        self.tools.notices.say(
+            tr("Removed: {what}.", what=what), good=True, choices=((tr("Put back"), back),)
+        )
 
     # Comparing ---------------------------------------------------------------
 
@@ -254,14 +271,14 @@ class DraftDesk(QObject):
             verdict, reach = self.tools.answer.of_now
             figures = {} if verdict is None else known(verdict, reach)
             told = in_line(figures.get("words", ""), reach, figures.get("fidelity"))
-            sides.append(("The piece now", told, "", self.session.piece))
+            sides.append((tr("The piece now"), told, "", self.session.piece))
 
         def work(progress: Progress) -> list[tuple[QImage, QRectF]]:
             from nimble_tile.core.render import Renderer
 
             renderer, images = Renderer(self.tools.pictures), []
             for number, (name, _, _, piece) in enumerate(sides):
-                progress.step(f"Rendering {name[0].lower() + name[1:]}", number / len(sides))
+                progress.step(tr("Rendering {name}", name=within(name)), number / len(sides))
                 size = min(COMPARED, piece.finish.size or renderer.natural_size(piece))
                 images.append(pictured(renderer, piece, size))
             return images
@@ -299,13 +316,13 @@ class NameDialog(QDialog):
 
     def __init__(self, draft: Draft, parent) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Name and note")
+        self.setWindowTitle(tr("Name and note"))
         self.setMinimumWidth(420)
         self.name, self.note = QLineEdit(draft.name), QPlainTextEdit(draft.note)
         self.name.setMaxLength(80)
         self.note.setFixedHeight(110)
         self.note.setTabChangesFocus(True)
-        self.note.setAccessibleName("Note")
+        self.note.setAccessibleName(tr("Note"))
         buttons = QDialogButtonBox(
             QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
         )
@@ -315,8 +332,8 @@ class NameDialog(QDialog):
         whole = QVBoxLayout(self)
         whole.setContentsMargins(20, 16, 20, 16)
         whole.setSpacing(12)
-        whole.addLayout(named("Name", self.name, 56))
-        whole.addLayout(named("Note", self.note, 56))
-        whole.addWidget(soft("Both go into the project with the draft."))
+        whole.addLayout(named(tr("Name"), self.name, 56))
+        whole.addLayout(named(tr("Note"), self.note, 56))
+        whole.addWidget(soft(tr("Both go into the project with the draft.")))
         whole.addWidget(buttons)
         self.name.selectAll()

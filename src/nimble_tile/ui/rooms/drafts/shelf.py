@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import soft
 from nimble_tile.ui.kit.figures import in_line, in_short, paint_card
@@ -53,7 +54,7 @@ class _Cards(QStyledItemDelegate):
         draft = self.shelf.draft(index.data(KEY))
         if draft is None:
             return
-        told = in_short(draft.reach, draft.fidelity) or "not judged"
+        told = in_short(draft.reach, draft.fidelity) or tr("not judged")
         painter.save()
         paint_card(
             painter, option, self.shelf.theme, PICTURE, self.shelf.image(draft), "–",
@@ -92,7 +93,7 @@ class Shelf(QWidget):
         self._drafts: tuple[Draft, ...] = ()
         self._images: dict[str, tuple[bytes, QImage]] = {}
         self.list = QListWidget()
-        self.list.setAccessibleName("Drafts")
+        self.list.setAccessibleName(tr("Drafts"))
         self.list.setFlow(QListWidget.Flow.LeftToRight)
         self.list.setWrapping(False)
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
@@ -101,11 +102,11 @@ class Shelf(QWidget):
         self.list.setItemDelegate(_Cards(self))
         self.list.setFixedHeight(CARD.height() + 14)
         self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.keep = QPushButton("Keep as a draft")
-        self.keep.setToolTip("The piece as it is now is put on the shelf")
-        self.restore, self.compare = QPushButton("Take it"), QPushButton("Compare")
-        self.name = QPushButton("Name and note…")
-        self.empty = soft("Drafts you keep stand here, and go into the project.")
+        self.keep = QPushButton(tr("Keep as a draft"))
+        self.keep.setToolTip(tr("The piece as it is now is put on the shelf"))
+        self.restore, self.compare = QPushButton(tr("Take it")), QPushButton(tr("Compare"))
+        self.name = QPushButton(tr("Name and note…"))
+        self.empty = soft(tr("Drafts you keep stand here, and go into the project."))
         buttons = QVBoxLayout()
         buttons.setContentsMargins(0, 0, 0, 0)
         buttons.setSpacing(4)
@@ -188,13 +189,14 @@ class Shelf(QWidget):
         self.restore.setEnabled(count == 1)
         self.name.setEnabled(count == 1)
         self.compare.setEnabled(count in (1, 2))
-        one = "Choose a draft" if not count else "Choose one draft"
-        self.restore.setToolTip("The piece becomes this draft; undo brings it back" if count == 1
+        one = tr("Choose a draft") if not count else tr("Choose one draft")
+        self.restore.setToolTip(tr("The piece becomes this draft; undo brings it back")
+                                if count == 1
                                 else one)  # fmt: skip
         self.name.setToolTip("" if count == 1 else one)
         self.compare.setToolTip(
-            "This draft beside the piece" if count == 1
-            else "Both beside each other" if count == 2 else "Choose one draft, or two"
+            tr("This draft beside the piece") if count == 1
+            else tr("Both beside each other") if count == 2 else tr("Choose one draft, or two")
         )  # fmt: skip
 
     def _restore(self) -> None:
@@ -222,7 +224,7 @@ class Shelf(QWidget):
             action = menu.addAction(button.text())
             action.setEnabled(button.isEnabled())
             action.triggered.connect(button.click)
-        remove = menu.addAction("Remove")
+        remove = menu.addAction(tr("Remove"))
         remove.setEnabled(bool(self.chosen))
         remove.triggered.connect(lambda: self.drop_wanted.emit(self.chosen))
         return menu

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.output.template import USUAL_FREE, TemplateWish
 from nimble_tile.core.tune.drawn import USUAL_MARGIN
 from nimble_tile.ui.kit import theme as themes
@@ -18,28 +19,28 @@ class TemplateControls(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.size = NumberBox("Sheet", 30, 1000, "mm", 10)
+        self.size = NumberBox(tr("Sheet"), 30, 1000, "mm", 10)
         self.size.set_value(150)
-        self.dpi = NumberBox("Resolution", 72, 1200, "dpi", 50)
+        self.dpi = NumberBox(tr("Resolution"), 72, 1200, "dpi", 50)
         self.dpi.set_value(300)
         self.strong = Segments(
-            "Strongly shown",
-            [("finders", "Finders", "The finders strongly, the rest as a breath"),
-             ("whole", "The whole code", "Every dark module strongly")],
+            tr("Strongly shown"),
+            [("finders", tr("Finders"), tr("The finders strongly, the rest as a breath")),
+             ("whole", tr("The whole code"), tr("Every dark module strongly"))],
         )  # fmt: skip
         self.strong.set_value("finders")
-        self.faint = Slider("Faintness", 0.03, 0.6, 0.16, "%", factor=100)
-        self.free = Slider("Spare to smudge", 0, 0.8, USUAL_FREE, "%", factor=100)
-        self.free.track.setToolTip("Share of the error correction that the drawing may use up")
+        self.faint = Slider(tr("Faintness"), 0.03, 0.6, 0.16, "%", factor=100)
+        self.free = Slider(tr("Spare to smudge"), 0, 0.8, USUAL_FREE, "%", factor=100)
+        self.free.track.setToolTip(tr("Share of the error correction that the drawing may use up"))
         self.about = (0.5, 0.5)
         self.told = soft()
-        self.out = QPushButton("Template out\u2026")
+        self.out = QPushButton(tr("Template out\u2026"))
         self.out.setProperty("main", True)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
-        layout.addLayout(named("Sheet", self.size))
-        layout.addLayout(named("Resolution", self.dpi))
+        layout.addLayout(named(tr("Sheet"), self.size))
+        layout.addLayout(named(tr("Resolution"), self.dpi))
         layout.addWidget(self.strong)
         layout.addWidget(self.faint)
         layout.addWidget(self.free)
@@ -71,17 +72,17 @@ class BackControls(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.open_it, self.paste = QPushButton("Open\u2026"), QPushButton("Paste")
-        self.open_it.setToolTip("A photo or a scan of the drawing; or drop it on the window")
-        self.find = QPushButton("Find the corners")
-        self.find.setToolTip("By the code’s finders; or drag the four corners yourself")
-        self.called = soft("No photo yet.")
-        self.clean = Slider("Paper tone taken away", 0, 1, 1, "%", factor=100)
-        self.margin = Slider("Kept round the code", 1, 16, USUAL_MARGIN, "modules", decimals=1)
+        self.open_it, self.paste = QPushButton(tr("Open\u2026")), QPushButton(tr("Paste"))
+        self.open_it.setToolTip(tr("A photo or a scan of the drawing; or drop it on the window"))
+        self.find = QPushButton(tr("Find the corners"))
+        self.find.setToolTip(tr("By the code’s finders; or drag the four corners yourself"))
+        self.called = soft(tr("No photo yet."))
+        self.clean = Slider(tr("Paper tone taken away"), 0, 1, 1, "%", factor=100)
+        self.margin = Slider(tr("Kept round the code"), 1, 16, USUAL_MARGIN, "modules", decimals=1)
         self.told = soft()
-        self.use = QPushButton("Use it in the piece")
+        self.use = QPushButton(tr("Use it in the piece"))
         self.use.setProperty("main", True)
-        self.keep = QPushButton("Keep as a revision")
+        self.keep = QPushButton(tr("Keep as a revision"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
@@ -103,7 +104,7 @@ class BackControls(QWidget):
 
 def folds(template: TemplateControls, back: BackControls) -> list[Fold]:
     """Both under their headings."""
-    made = [Fold("Template", True), Fold("Back in", True)]
+    made = [Fold(tr("Template"), True), Fold(tr("Back in"), True)]
     made[0].inside.addWidget(template)
     made[1].inside.addWidget(back)
     return made

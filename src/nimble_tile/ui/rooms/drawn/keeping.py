@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QRectF, Signal
 
+from nimble_tile.core.language import tr, within
 from nimble_tile.core.project.drafts import Draft
 from nimble_tile.ui.kit.images import as_png, to_qimage
 from nimble_tile.ui.rooms.drawn.revisions import revisions_of
@@ -93,8 +94,8 @@ class Keeping(QObject):
         """It becomes the picture of the piece, as one step of undo."""
 
         def done() -> None:
-            self._tools.session.put(self._piece(brought), f"Bring in {brought.name}")
-            self.told.emit("The piece has it now.", False)
+            self._tools.session.put(self._piece(brought), tr("Bring in {name}", name=brought.name))
+            self.told.emit(tr("The piece has it now."), False)
             self.used.emit()
 
         self._with_picture(brought, done)
@@ -107,12 +108,13 @@ class Keeping(QObject):
         def done() -> None:
             number = max((d.revision for d in revisions_of(session.drafts)), default=0) + 1
             draft = Draft(
-                key=secrets.token_hex(4), name=f"Revision {number}", note=brought.name[:2000],
+                key=secrets.token_hex(4), name=tr("Revision {number}",
+                                                  number=number), note=brought.name[:2000],
                 piece=self._piece(brought), state=verdict.state, words=verdict.words,
                 reach=reach, revision=number, thumb=as_png(small(image, QRectF(image.rect()))),
             )  # fmt: skip
             if add(session, [draft]):
-                self.told.emit(f"Kept as revision {number}.", False)
+                self.told.emit(tr("Kept as revision {number}.", number=number), False)
                 self.drafted.emit()
             else:
                 self.told.emit(FULL_SHELF, True)
@@ -121,7 +123,9 @@ class Keeping(QObject):
 
     def take(self, draft: Draft) -> None:
         """The piece becomes a revision; undo brings the other one back."""
-        session, name = self._tools.session, draft.name.lower()
-        session.put(draft.piece.model_copy(update={"log": session.piece.log}), f"Take {name}")
-        self.told.emit(f"The piece is {name} now.", False)
+        session, name = self._tools.session, within(draft.name)
+        session.put(
+            draft.piece.model_copy(update={"log": session.piece.log}), tr("Take {name}", name=name)
+        )
+        self.told.emit(tr("The piece is {name} now.", name=name), False)
         self.used.emit()

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QStyleOptionViewItem,
 )
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.figures import in_line, in_short, paint_card
 
@@ -55,7 +56,7 @@ class _Cards(QStyledItemDelegate):
         painter.save()
         picture = paint_card(
             painter, option, theme, PICTURE, QImage.fromData(draft.thumb), "–",
-            (draft.name, last), (draft.state or "", in_short(draft.reach, None) or "not tried"),
+            (draft.name, last), (draft.state or "", in_short(draft.reach, None) or tr("not tried")),
         )  # fmt: skip
         if last:
             line = QRectF(option.rect.left(), picture.bottom() + 36, option.rect.width(), 16)
@@ -81,7 +82,7 @@ class Revisions(QListWidget):
         self.theme = themes.LIGHT
         self.last = ""
         self._drafts: dict[str, Draft] = {}
-        self.setAccessibleName("Revisions of the drawing")
+        self.setAccessibleName(tr("Revisions of the drawing"))
         self.setFlow(QListWidget.Flow.LeftToRight)
         self.setWrapping(False)
         self.setHorizontalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
@@ -105,7 +106,7 @@ class Revisions(QListWidget):
             item.setData(KEY, draft.key)
             told = f"{draft.name}: {in_line(draft.words, draft.reach, None)}."
             if draft.key == self.last:
-                told += " The last one that still scans."
+                told += tr(" The last one that still scans.")
             item.setToolTip(themes.plain_tip(told))
             item.setData(Qt.ItemDataRole.AccessibleTextRole, told)
             self.addItem(item)

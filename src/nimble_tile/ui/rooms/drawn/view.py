@@ -7,6 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.bench.overlays import paint_words
 from nimble_tile.ui.kit import theme as themes
 
@@ -43,9 +44,9 @@ class DrawnView(QWidget):
         self._chosen = 0  # the corner that keys move
         self.setMinimumSize(QSize(320, 320))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Template, photo or drawing")
+        self.setAccessibleName(tr("Template, photo or drawing"))
         self.setAccessibleDescription(
-            "Tab to it; the keys 1 to 4 choose a corner, arrow keys move it"
+            tr("Tab to it; the keys 1 to 4 choose a corner, arrow keys move it")
         )
 
     def take(self, image: QImage, quad: np.ndarray | None = None, words: str = "") -> None:

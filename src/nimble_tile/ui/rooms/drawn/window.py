@@ -10,6 +10,7 @@ from PySide6.QtGui import QDragEnterEvent, QDropEvent, QGuiApplication, QImage
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.output import template as templates
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.kit import theme as themes
@@ -41,7 +42,7 @@ if TYPE_CHECKING:
 PREVIEW = 900
 """Side of the template on the screen, in pixels."""
 
-_FILES = "PNG (*.png);;OpenRaster (*.ora);;SVG (*.svg);;PDF (*.pdf)"
+_FILES = tr("PNG (*.png);;OpenRaster (*.ora);;SVG (*.svg);;PDF (*.pdf)")
 
 
 class DrawnWindow(SideWindow):
@@ -59,15 +60,15 @@ class DrawnWindow(SideWindow):
     drafted = Signal()
 
     def __init__(self, tools: Tools, parent: QWidget) -> None:
-        super().__init__(tools, parent, "Drawing by hand", 1180, 780)
+        super().__init__(tools, parent, tr("Drawing by hand"), 1180, 780)
         self.template, self.back = TemplateControls(), BackControls()
         self.folds = folds(self.template, self.back)
         self.view, self.revisions = DrawnView(), Revisions()
         self.way = Segments(
-            "Shown",
-            [("template", "Template", "The sheet to draw on"),
-             ("photo", "Photo", "As it came, with the code’s four corners"),
-             ("straight", "Set straight", "As it will be used")],
+            tr("Shown"),
+            [("template", tr("Template"), tr("The sheet to draw on")),
+             ("photo", tr("Photo"), tr("As it came, with the code’s four corners")),
+             ("straight", tr("Set straight"), tr("As it will be used"))],
         )  # fmt: skip
         self.way.set_value("template")
         self.hint = soft()
@@ -168,9 +169,14 @@ class DrawnWindow(SideWindow):
         if symbol is None or wish is None:
             return
         module = wish.size / (symbol.side + 2 * (4 + templates.EDGE))
-        told = f"Version {symbol.version}-{symbol.level}: {module:.1f} mm a module."
+        told = tr(
+            "Version {version}-{level}: {module:.1f} mm a module.",
+            version=symbol.version,
+            level=symbol.level,
+            module=module,
+        )
         if module < 2:
-            told += " That is fine work: take a larger sheet."
+            told += tr(" That is fine work: take a larger sheet.")
         self.template.told.setText(told)
 
         def work() -> QImage:
@@ -197,7 +203,7 @@ class DrawnWindow(SideWindow):
         """Ask where the template goes."""
         settings = self.tools.settings
         start = Path(settings.folder_of("templates")) / "template.png"
-        path = save_path(self, "Template out", start, _FILES, templates.SUFFIXES)
+        path = save_path(self, tr("Template out"), start, _FILES, templates.SUFFIXES)
         if path is not None:
             settings.set_folder_of("templates", path)
             self.template_to(path)
@@ -213,7 +219,9 @@ class DrawnWindow(SideWindow):
             return True
 
         def done(_) -> None:
-            self.say(f"Wrote {path.name}. Print it at 100 %, draw, and bring a photo back.")
+            self.say(
+                tr("Wrote {name}. Print it at 100 %, draw, and bring a photo back.", name=path.name)
+            )
 
         self.jobs.start(work, done, self._failed)
 
@@ -222,7 +230,7 @@ class DrawnWindow(SideWindow):
     def choose_photo(self) -> None:
         """Ask for a photo or a scan."""
         path, _ = QFileDialog.getOpenFileName(
-            self, "A photo or a scan of the drawing", self.tools.settings.folder_of("drawings"),
+            self, tr("A photo or a scan of the drawing"), self.tools.settings.folder_of("drawings"),
             PICTURES,
         )  # fmt: skip
         if path:
@@ -237,7 +245,7 @@ class DrawnWindow(SideWindow):
 
             return open_picture(read_file(path), path.name).over("#ffffff")
 
-        self._begin(f"Opening {path.name}")
+        self._begin(tr("Opening {name}", name=path.name))
         self.jobs.start(work, self._heard(lambda pixels: self.take(pixels, path.name)),
                         self._heard(self._failed))  # fmt: skip
 
@@ -254,16 +262,18 @@ class DrawnWindow(SideWindow):
             return
         image = image_in(mime)
         if image.isNull():
-            self.say("There is no picture.", "error")
+            self.say(tr("There is no picture."), "error")
         else:
-            self.take(from_qimage(image), "Pasted photo")
+            self.take(from_qimage(image), tr("Pasted photo"))
 
     def take(self, pixels: np.ndarray, name: str) -> None:
         """A photo or scan (uint8 H × W × 3)."""
         self.photo, self.name = pixels, name
         self.quad = self.drawn = self.brought = None
         height, width = pixels.shape[:2]
-        self.back.called.setText(f"{name}, {width} × {height} pixels")
+        self.back.called.setText(
+            tr("{name}, {width} × {height} pixels", name=name, width=width, height=height)
+        )
         self.back.told.setText("")
         self.way.set_value("photo")
         self._show()
@@ -291,7 +301,7 @@ class DrawnWindow(SideWindow):
             self._failed(error)
             self._show()
 
-        self._begin("Looking for the code’s corners")
+        self._begin(tr("Looking for the code’s corners"))
         self.jobs.start(work, self._heard(done), self._heard(failed))
 
     def _known(self) -> list[Symbol]:
@@ -316,7 +326,7 @@ class DrawnWindow(SideWindow):
             symbol, self.quad, sure = found
             self.straighten(symbol, sure)
 
-        self._begin("Looking between the corners")
+        self._begin(tr("Looking between the corners"))
         self.jobs.start(work, self._heard(done), self._heard(self._failed))
 
     def straighten(self, symbol: Symbol | None = None, sure: bool | None = None) -> None:
@@ -358,7 +368,7 @@ class DrawnWindow(SideWindow):
             self._show()
             self._tell()
 
-        self._begin("Setting it straight and trying it")
+        self._begin(tr("Setting it straight and trying it"))
         self.hold_trials(True)
         self.jobs.start(work, self._heard(done), self._heard(self._failed))
 
@@ -366,15 +376,20 @@ class DrawnWindow(SideWindow):
         """What readers and trials make of the drawing."""
         verdict, reach = self.brought.proved.verdict, self.brought.proved.reach
         right, able = verdict.readers_right
-        told = f"{verdict.words}: {right} of {able} readers read it"
-        told += f", reach {percent(reach)}." if reach is not None else "."
+        told = tr(
+            "{words}: {right} of {able} readers read it",
+            words=verdict.words,
+            right=right,
+            able=able,
+        )
+        told += tr(", reach {reach}.", reach=percent(reach)) if reach is not None else "."
         if verdict.spare is not None:
-            told += f" {verdict.spare:.0%} of the error correction is left."
+            told += tr(" {spare:.0%} of the error correction is left.", spare=verdict.spare)
         if not self.drawn.sure:
-            told += " The code was not found there; the corners are taken on trust."
+            told += tr(" The code was not found there; the corners are taken on trust.")
         why = [reason.text for reason in verdict.reasons[:2]]
         self.back.told.setText("\n".join([told, *why]))
-        self.say("Set straight. Keep it as a revision, or use it.")
+        self.say(tr("Set straight. Keep it as a revision, or use it."))
 
     def use(self) -> None:
         """The drawing becomes the picture of the piece."""
@@ -439,13 +454,13 @@ class DrawnWindow(SideWindow):
         way = self.way.value
         if way == "photo" and self.photo is not None:
             self.view.take(to_qimage(self.photo), self.quad)
-            told = "Drag a corner where it is not right: 1 is the top left one of the code."
+            told = tr("Drag a corner where it is not right: 1 is the top left one of the code.")
         elif way == "straight" and self.drawn is not None:
             self.view.take(to_qimage(self.drawn.image))
-            told = "As it will be used: tilt, lamp and paper taken away."
+            told = tr("As it will be used: tilt, lamp and paper taken away.")
         else:
-            self.view.take(self._made, None, "Drop a photo of a drawing here.")
-            told = (
+            self.view.take(self._made, None, tr("Drop a photo of a drawing here."))
+            told = tr(
                 "Grey must be dark, rings must stay light, red marks ask for a gap in the stroke, "
                 "hatching may be smudged. Click to move the hatching."
             )

@@ -10,6 +10,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr, within
 from nimble_tile.core.picture.opening import read_file
 from nimble_tile.core.project import archive
 from nimble_tile.core.project.guarding import Holds, Stamp, stamp_of
@@ -25,7 +26,7 @@ if TYPE_CHECKING:
     from nimble_tile.core.piece import Piece
     from nimble_tile.ui.work.tools import Steps, Tools
 
-_PROJECTS = f"Nimble Tile projects (*{archive.SUFFIX})"
+_PROJECTS = tr("Nimble Tile projects (*{suffix})", suffix=archive.SUFFIX)
 
 
 class FilesDesk(QObject):
@@ -78,7 +79,7 @@ class FilesDesk(QObject):
     def choose_picture(self) -> None:
         """Ask for a picture file."""
         path, _ = QFileDialog.getOpenFileName(
-            self.parent(), "Bring in a picture", self.folder("pictures"), PICTURES
+            self.parent(), tr("Bring in a picture"), self.folder("pictures"), PICTURES
         )
         if path:
             self.bring_picture(Path(path))
@@ -88,9 +89,9 @@ class FilesDesk(QObject):
         self.settings.set_folder_of("pictures", path)
 
         def work(progress: Progress) -> str:
-            progress.step(f"Opening {path.name}", 0.1)
+            progress.step(tr("Opening {name}", name=path.name), 0.1)
             data = read_file(path)
-            progress.step(f"Opening {path.name}", 0.4)
+            progress.step(tr("Opening {name}", name=path.name), 0.4)
             return self.pictures.add(data, path.name)
 
         self.job(work, lambda digest: self._took_picture(digest, path.name))
@@ -103,7 +104,7 @@ class FilesDesk(QObject):
     def choose_scan(self) -> None:
         """Ask for an image whose code should become the message."""
         path, _ = QFileDialog.getOpenFileName(
-            self.parent(), "Take the message from an image", self.folder("scans"), PICTURES
+            self.parent(), tr("Take the message from an image"), self.folder("scans"), PICTURES
         )
         if path:
             self.take_message(Path(path))
@@ -117,12 +118,15 @@ class FilesDesk(QObject):
             from nimble_tile.core.picture.opening import open_picture
             from nimble_tile.core.scan.judging import SMALLER_LOOKS, judge
 
-            progress.step(f"Opening {path.name}", 0.1)
+            progress.step(tr("Opening {name}", name=path.name), 0.1)
             opened = open_picture(read_file(path), path.name)
-            progress.step(f"Reading {path.name}", 0.4)
+            progress.step(tr("Reading {name}", name=path.name), 0.4)
             verdict = judge(opened.over("#ffffff"), self.tools.bay, smaller=SMALLER_LOOKS)
             if not verdict.found:
-                raise PictureError(f"No reader found a code in {path.name}.", "Try another image.")
+                raise PictureError(
+                    tr("No reader found a code in {name}.", name=path.name),
+                    tr("Try another image."),
+                )
             return verdict.found[0].text
 
         def done(text: str) -> None:
@@ -130,16 +134,18 @@ class FilesDesk(QObject):
 
             message = kinds.understand(text)
             piece = self.session.piece.model_copy(update={"message": message})
-            self.session.put(piece, f"Take the message from {path.name}")
+            self.session.put(piece, tr("Take the message from {name}", name=path.name))
             self.message_came.emit()
-            what = kinds.SCHEMES.get(message.kind, f"a {kinds.TITLES[message.kind].lower()}")
-            self.tools.notices.say(f"{path.name} says {what}.", good=True)
+            what = kinds.SCHEMES.get(message.kind) or tr(
+                "a {kind}", kind=within(kinds.TITLES[message.kind])
+            )
+            self.tools.notices.say(tr("{name} says {what}.", name=path.name, what=what), good=True)
 
         self.job(work, done)
 
     def paste_picture(self) -> None:
         """Take the picture that lies on the clipboard."""
-        self.take_mime(QGuiApplication.clipboard().mimeData(), "There is no picture to paste.")
+        self.take_mime(QGuiApplication.clipboard().mimeData(), tr("There is no picture to paste."))
 
     def take_mime(self, mime: QMimeData | None, otherwise: str) -> None:
         """Take the first file, or the image, that lies there; `otherwise`: what is said else."""
@@ -159,13 +165,13 @@ class FilesDesk(QObject):
             return
 
         def work(progress: Progress) -> str:
-            progress.step("Taking the picture", 0.3)
-            return self.pictures.add(as_png(image), "The pasted picture")
+            progress.step(tr("Taking the picture"), 0.3)
+            return self.pictures.add(as_png(image), tr("The pasted picture"))
 
         if self.ladder.current_rung == "logo":
-            self.job(work, lambda digest: self.logo_pasted.emit(digest, "Pasted logo"))
+            self.job(work, lambda digest: self.logo_pasted.emit(digest, tr("Pasted logo")))
         else:
-            self.job(work, lambda digest: self._took_picture(digest, "Pasted picture"))
+            self.job(work, lambda digest: self._took_picture(digest, tr("Pasted picture")))
 
     def _takes_logo(self, path: Path) -> bool:
         """Whether a file is meant as a logo: vectors always are, pictures on an open rung 5."""
@@ -190,7 +196,7 @@ class FilesDesk(QObject):
     def choose_project(self) -> None:
         """Ask for a project file."""
         path, _ = QFileDialog.getOpenFileName(
-            self.parent(), "Open a project", self.folder("projects"), _PROJECTS
+            self.parent(), tr("Open a project"), self.folder("projects"), _PROJECTS
         )
         if path:
             self.open_project(Path(path))
@@ -202,7 +208,7 @@ class FilesDesk(QObject):
         from nimble_tile.demo import PIECE_TITLES, demo_project
 
         def work(progress: Progress) -> archive.Project:
-            progress.step("Opening the demo piece", 0.3)
+            progress.step(tr("Opening the demo piece"), 0.3)
             return archive.load_project(demo_project(name), self.pictures)
 
         self.job(work, lambda project: self._begin(project, None, PIECE_TITLES[name]))
@@ -214,7 +220,7 @@ class FilesDesk(QObject):
         title = ARTWORKS[name][1]
 
         def work(progress: Progress) -> str:
-            progress.step(f"Opening {title}", 0.3)
+            progress.step(tr("Opening {title}", title=title), 0.3)
             return self.pictures.add(artwork(name), title)
 
         self.job(work, lambda digest: self._took_picture(digest, title))
@@ -243,7 +249,7 @@ class FilesDesk(QObject):
             return
 
         def work(progress: Progress) -> archive.Project:
-            progress.step(f"Opening {path.name}", 0.3)
+            progress.step(tr("Opening {name}", name=path.name), 0.3)
             return archive.load_project(path, self.pictures)
 
         def done(project: archive.Project) -> None:
@@ -279,7 +285,7 @@ class FilesDesk(QObject):
 
     def _ask_name(self) -> Path | None:
         start = Path(self.folder("projects")) / f"{self.session.name}{archive.SUFFIX}"
-        return save_path(self.parent(), "Save the project", start, _PROJECTS, (archive.SUFFIX,))
+        return save_path(self.parent(), tr("Save the project"), start, _PROJECTS, (archive.SUFFIX,))
 
     def save_to(self, path: Path) -> None:
         """Save the piece as it is now."""
@@ -288,7 +294,7 @@ class FilesDesk(QObject):
             return
 
         def work(progress: Progress) -> Path:
-            progress.step(f"Saving {path.name}", 0.3)
+            progress.step(tr("Saving {name}", name=path.name), 0.3)
             archive.save(piece, self.pictures, path, drafts)
             return path
 
@@ -307,7 +313,7 @@ class FilesDesk(QObject):
 
     def _not_saved(self, error: UserError) -> None:
         """Saving failed: the work is here, and may go elsewhere."""
-        self.tools.notices.say(str(error), choices=(("Save elsewhere…", self.save_as),))
+        self.tools.notices.say(str(error), choices=((tr("Save elsewhere…"), self.save_as),))
 
     def _may_write(self, path: Path) -> bool:
         """Whether a project file may be replaced: asked about where others have changed it."""
@@ -324,19 +330,26 @@ class FilesDesk(QObject):
     def ask_changed(self, path: Path) -> str:
         """``"replace"``, ``"elsewhere"`` or ``"stay"``."""
         return self._asked(
-            "Changed by somebody else",
-            f"{path.name} was changed by another program or person since it was opened here.",
-            "Replacing it takes their changes away.",
-            (("Replace it", "replace"), ("Save elsewhere…", "elsewhere"), ("Stay here", "stay")),
+            tr("Changed by somebody else"),
+            tr(
+                "{name} was changed by another program or person since it was opened here.",
+                name=path.name,
+            ),
+            tr("Replacing it takes their changes away."),
+            (
+                (tr("Replace it"), "replace"),
+                (tr("Save elsewhere…"), "elsewhere"),
+                (tr("Stay here"), "stay"),
+            ),
         )
 
     def ask_open_twice(self, path: Path) -> bool:
         """Whether a project that is open in another window is opened all the same."""
         return self._asked(
-            "Open in another window",
-            f"{path.name} is open in another window of this program.",
-            "What is saved there and here takes the other's changes away; you will be asked.",
-            (("Open it all the same", "open"), ("Stay here", "stay")),
+            tr("Open in another window"),
+            tr("{name} is open in another window of this program.", name=path.name),
+            tr("What is saved there and here takes the other's changes away; you will be asked."),
+            ((tr("Open it all the same"), "open"), (tr("Stay here"), "stay")),
         ) == "open"  # fmt: skip
 
     def _asked(self, title: str, text: str, more: str, choices: tuple[tuple[str, str], ...]) -> str:
@@ -368,12 +381,12 @@ class FilesDesk(QObject):
     def ask_unsaved(self) -> str:
         """``"save"``, ``"drop"`` or ``"stay"``."""
         box = QMessageBox(self.parent())
-        box.setWindowTitle("Unsaved changes")
-        box.setText(f"“{self.session.name}” has changes that are not saved.")
-        box.setInformativeText("Without saving they are lost.")
-        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
-        drop = box.addButton("Leave them", QMessageBox.ButtonRole.DestructiveRole)
-        stay = box.addButton("Stay here", QMessageBox.ButtonRole.RejectRole)
+        box.setWindowTitle(tr("Unsaved changes"))
+        box.setText(tr("“{name}” has changes that are not saved.", name=self.session.name))
+        box.setInformativeText(tr("Without saving they are lost."))
+        save = box.addButton(tr("Save"), QMessageBox.ButtonRole.AcceptRole)
+        drop = box.addButton(tr("Leave them"), QMessageBox.ButtonRole.DestructiveRole)
+        stay = box.addButton(tr("Stay here"), QMessageBox.ButtonRole.RejectRole)
         box.setDefaultButton(save)
         box.setEscapeButton(stay)
         box.exec()
@@ -405,10 +418,12 @@ class FilesDesk(QObject):
             action.setToolTip(str(path))
             action.triggered.connect(lambda _=False, p=path: self.open_project(p))
         if menu.isEmpty():
-            menu.addAction("No projects yet").setEnabled(False)
+            menu.addAction(tr("No projects yet")).setEnabled(False)
         else:
             menu.addSeparator()
-            menu.addAction("Empty this list").triggered.connect(self.settings.forget_all_projects)
+            menu.addAction(tr("Empty this list")).triggered.connect(
+                self.settings.forget_all_projects
+            )
         menu.setToolTipsVisible(True)
 
     # Export ----------------------------------------------------------------
@@ -421,7 +436,7 @@ class FilesDesk(QObject):
         start = Path(self.folder("exports")) / f"{self.session.name}{SUFFIX[kind]}"
         suffixes = (SUFFIX[kind], *SUFFIX.values(), ".jpeg", ".tiff")
         kinds = f"{LABELS[kind]} (*{SUFFIX[kind]})"
-        path = save_path(self.parent(), "Export the finished image", start, kinds, suffixes)
+        path = save_path(self.parent(), tr("Export the finished image"), start, kinds, suffixes)
         if path is not None:
             self.export_to(path)
 
@@ -438,9 +453,9 @@ class FilesDesk(QObject):
             from nimble_tile.core.render import Renderer
 
             format_of(path)
-            progress.step("Rendering at full size", 0.1)
+            progress.step(tr("Rendering at full size"), 0.1)
             rendering = Renderer(self.pictures).render(outgoing(piece))
-            progress.step(f"Writing {path.name} and reading it back", 0.5)
+            progress.step(tr("Writing {name} and reading it back", name=path.name), 0.5)
             made = prepare(rendering, path, piece.finish, self.tools.bay)
             if made.proof.verdict.scans:
                 made.deliver()
@@ -454,7 +469,9 @@ class FilesDesk(QObject):
             if not proof.verdict.scans:
                 if not self.ask_keep(path, compared):
                     made.drop()
-                    self.tools.notices.say(f"{path.name} was not written: it does not scan.")
+                    self.tools.notices.say(
+                        tr("{name} was not written: it does not scan.", name=path.name)
+                    )
                     return
                 try:
                     made.deliver()
@@ -464,10 +481,17 @@ class FilesDesk(QObject):
             self.exported.emit(piece, proof, compared)
             right, able = proof.verdict.readers_right
             self.tools.notices.say(
-                f"Exported {path.name}. {proof.verdict.words}: {right} of {able} readers read "
-                f"the file back from disk. {compared}".rstrip(),
+                tr(
+                    "Exported {name}. {words}: {right} of {able} readers read the file "
+                    "back from disk. {compared}",
+                    name=path.name,
+                    words=proof.verdict.words,
+                    right=right,
+                    able=able,
+                    compared=compared,
+                ).rstrip(),
                 good=proof.verdict.scans,
-                choices=(("Check it with trials", lambda: self.check_wanted.emit(path)),),
+                choices=((tr("Check it with trials"), lambda: self.check_wanted.emit(path)),),
             )
 
         self.job(work, done)
@@ -475,11 +499,11 @@ class FilesDesk(QObject):
     def ask_keep(self, path: Path, why: str) -> bool:
         """Ask whether a file that does not scan is wanted all the same."""
         box = QMessageBox(self.parent())
-        box.setWindowTitle("It does not scan")
-        box.setText(f"The readers do not read {path.name}.")
-        box.setInformativeText(why or "The piece itself does not scan; the band says why.")
-        keep = box.addButton("Write it all the same", QMessageBox.ButtonRole.DestructiveRole)
-        leave = box.addButton("Do not write it", QMessageBox.ButtonRole.RejectRole)
+        box.setWindowTitle(tr("It does not scan"))
+        box.setText(tr("The readers do not read {name}.", name=path.name))
+        box.setInformativeText(why or tr("The piece itself does not scan; the band says why."))
+        keep = box.addButton(tr("Write it all the same"), QMessageBox.ButtonRole.DestructiveRole)
+        leave = box.addButton(tr("Do not write it"), QMessageBox.ButtonRole.RejectRole)
         box.setDefaultButton(leave)
         box.setEscapeButton(leave)
         box.exec()

@@ -11,6 +11,7 @@ from PySide6.QtCore import QMimeData, QObject, QRectF, QSizeF, Qt, QUrl
 from PySide6.QtGui import QDrag, QGuiApplication, QImage, QPageLayout, QPainter
 from PySide6.QtWidgets import QLabel, QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import MM_PER_INCH
 from nimble_tile.ui.kit.images import to_qimage
 from nimble_tile.ui.work.jobs import Progress
@@ -37,7 +38,7 @@ class Handing(QObject):
         from nimble_tile.core.output.export import outgoing, squared
         from nimble_tile.core.render import Renderer
 
-        progress.step("Rendering at full size", 0.2)
+        progress.step(tr("Rendering at full size"), 0.2)
         return squared(Renderer(self.pictures).render(outgoing(piece)), piece.finish)
 
     # Clipboard ----------------------------------------------------------------
@@ -53,7 +54,7 @@ class Handing(QObject):
             made = self._rendered(piece, progress)
             pixels = made.image if made.rgba is None else made.rgba
             finish = piece.finish.model_copy(update={"format": "png"})
-            progress.step("Copying", 0.6)
+            progress.step(tr("Copying"), 0.6)
             return to_qimage(pixels), encoded(pixels, finish), svg(made, finish)
 
         def done(result: tuple[QImage, bytes, bytes]) -> None:
@@ -63,8 +64,8 @@ class Handing(QObject):
             mime.setData("image/png", png)
             mime.setData("image/svg+xml", drawing)
             QGuiApplication.clipboard().setMimeData(mime)
-            size = f"{image.width()} × {image.height()} pixels"
-            self.tools.notices.say(f"Copied as PNG and SVG: {size}.", good=True)
+            size = tr("{width} × {height} pixels", width=image.width(), height=image.height())
+            self.tools.notices.say(tr("Copied as PNG and SVG: {size}.", size=size), good=True)
 
         self.tools.run(work, done)
 
@@ -111,11 +112,11 @@ class Handing(QObject):
         mime = self.mime()
         if mime is None:
             self.make_ready()
-            self.tools.notices.say("The file is being written; drag again in a moment.")
+            self.tools.notices.say(tr("The file is being written; drag again in a moment."))
             return
         verdict = self.tools.answer.of_now[0]
         if verdict is not None and not verdict.scans:
-            self.tools.notices.say("What you drag out does not scan: the band says why.")
+            self.tools.notices.say(tr("What you drag out does not scan: the band says why."))
         drag = QDrag(tile)
         drag.setMimeData(mime)
         drag.setPixmap(tile.pixmap())
@@ -135,7 +136,7 @@ class Handing(QObject):
 
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
         dialog = QPrintDialog(printer, self.parent())
-        dialog.setWindowTitle("Print the finished piece")
+        dialog.setWindowTitle(tr("Print the finished piece"))
         if dialog.exec():
             self.print_on(printer)
 
@@ -159,14 +160,21 @@ class Handing(QObject):
             place.moveCenter(area.center())
             painter = QPainter()
             if not painter.begin(printer):
-                self.tools.notices.say("The printer did not take the piece. Choose another one.")
+                self.tools.notices.say(
+                    tr("The printer did not take the piece. Choose another one.")
+                )
                 return
             painter.drawImage(place, image)
             painter.end()
-            smaller = f" It was made smaller, to {scale:.0%}, to fit." if scale < 1 else ""
+            smaller = (
+                tr(" It was made smaller, to {scale:.0%}, to fit.", scale=scale)
+                if scale < 1
+                else ""
+            )
             self.tools.notices.say(
-                f"Printed at {wanted.width() * scale:.0f} × {wanted.height() * scale:.0f} mm."
-                f"{smaller}", good=scale == 1,
+                tr("Printed at {width:.0f} × {height:.0f} mm.{smaller}",
+                   width=wanted.width() * scale, height=wanted.height() * scale,
+                   smaller=smaller), good=scale == 1,
             )  # fmt: skip
 
         self.tools.run(work, done)

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.project import archive
 from nimble_tile.core.project.recovery import Leftover, Recovery
 from nimble_tile.ui.work.jobs import Latest, Progress
@@ -59,7 +60,10 @@ class Safekeeping(QObject):
             # Told once: the work itself goes on.
             self._warned = True
             self.tools.notices.say(
-                f"No copy of the unsaved work could be kept. {error} Save the project now."
+                tr(
+                    "No copy of the unsaved work could be kept. {error} Save the project now.",
+                    error=error,
+                )
             )
 
     def stop(self) -> None:
@@ -74,19 +78,22 @@ class Safekeeping(QObject):
         if not leftovers or self.session.unsaved:
             return False
         newest = leftovers[0]
-        name = newest.original.stem if newest.original else "an unsaved piece"
+        name = newest.original.stem if newest.original else tr("an unsaved piece")
         self.tools.notices.say(
-            f"The program did not end properly last time. Unsaved work on {name} was kept.",
+            tr(
+                "The program did not end properly last time. Unsaved work on {name} was kept.",
+                name=name,
+            ),
             choices=(
-                ("Bring it back", lambda: self._bring_back(newest)),
-                ("Throw it away", lambda: self.recovery.discard(newest)),
+                (tr("Bring it back"), lambda: self._bring_back(newest)),
+                (tr("Throw it away"), lambda: self.recovery.discard(newest)),
             ),
         )
         return True
 
     def _bring_back(self, leftover: Leftover) -> None:
         def work(progress: Progress) -> archive.Project:
-            progress.step("Bringing unsaved work back", 0.3)
+            progress.step(tr("Bringing unsaved work back"), 0.3)
             return archive.load_project(leftover.path, self.tools.pictures)
 
         def done(project: archive.Project) -> None:

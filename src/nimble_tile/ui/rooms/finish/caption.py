@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile.core.additions import MOST_CAPTIONS, MOST_TEXT, Caption
+from nimble_tile.core.language import tr, tr_as, within
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import (
@@ -32,31 +33,38 @@ from nimble_tile.ui.work.session import Session
 from nimble_tile.ui.work.settings import Settings
 
 CALLS = (
-    "Scan for times and tickets",
-    "Point your camera here",
-    "The walk starts here",
-    "See the map",
-    "Bring a lantern: details here",
-    "Book a place",
+    tr("Scan for times and tickets"),
+    tr("Point your camera here"),
+    tr("The walk starts here"),
+    tr("See the map"),
+    tr("Bring a lantern: details here"),
+    tr("Book a place"),
 )
 """Short calls to act, until the list is edited."""
 
 MOST_CALLS = 24
 
 PLACE_LABELS = (
-    ("above left", "Above, from the left"), ("above", "Above the code"),
-    ("above right", "Above, to the right"), ("left", "Left, upwards"), ("free", "On the code"),
-    ("below left", "Below, from the left"), ("below", "Below the code"),
-    ("below right", "Below, to the right"), ("right", "Right, downwards"),
-    ("along", "Along the frame"),
+    ("above left", tr("Above, from the left")), ("above", tr("Above the code")),
+    ("above right", tr("Above, to the right")), ("left", tr("Left, upwards")),
+    ("free", tr("On the code")),
+    ("below left", tr("Below, from the left")), ("below", tr("Below the code")),
+    ("below right", tr("Below, to the right")), ("right", tr("Right, downwards")),
+    ("along", tr("Along the frame")),
 )  # fmt: skip
 
 TOLD = {
-    "free": "On the code, wherever it is dragged on the bench",
-    "along": "Along the frame's line",
+    "free": tr("On the code, wherever it is dragged on the bench"),
+    "along": tr("Along the frame's line"),
 }
 
-WEIGHTS = ((300, "Light"), (400, "Regular"), (500, "Medium"), (700, "Bold"), (900, "Black"))
+WEIGHTS = (
+    (300, tr_as("weight", "Light")),
+    (400, tr("Regular")),
+    (500, tr_as("weight", "Medium")),
+    (700, tr("Bold")),
+    (900, tr("Black")),
+)
 
 
 class CaptionPage(Page):
@@ -74,21 +82,21 @@ class CaptionPage(Page):
         super().__init__(session, desk)
         self._settings = settings
         self.index = 0
-        self.which = Choice("Caption", [])
+        self.which = Choice(tr("Caption"), [])
         self.which.chosen.connect(self.choose)
-        self.add = QPushButton("New caption")
+        self.add = QPushButton(tr("New caption"))
         self.add.clicked.connect(lambda: self.add_caption())
-        self.remove = QPushButton("Remove")
+        self.remove = QPushButton(tr("Remove"))
         self.remove.clicked.connect(lambda: self.remove_caption(self.index))
-        self.calls = QPushButton("Ready words")
-        self.calls.setToolTip("A short list of calls to act, which you can edit")
+        self.calls = QPushButton(tr("Ready words"))
+        self.calls.setToolTip(tr("A short list of calls to act, which you can edit"))
         self._menu = QMenu(self.calls)
         self._menu.aboutToShow.connect(self._fill_calls)
         self.calls.setMenu(self._menu)
-        self.none = soft("No caption yet. Text beside the code makes people scan it.")
+        self.none = soft(tr("No caption yet. Text beside the code makes people scan it."))
         self.text = QPlainTextEdit()
-        self.text.setAccessibleName("Caption text")
-        self.text.setPlaceholderText("A line or two")
+        self.text.setAccessibleName(tr("Caption text"))
+        self.text.setPlaceholderText(tr("A line or two"))
         self.text.setFixedHeight(64)
         self.text.setTabChangesFocus(True)
         self.text.textChanged.connect(self._typed)
@@ -107,52 +115,53 @@ class CaptionPage(Page):
         inside.setSpacing(10)
         inside.addLayout(row(self.which, self.remove))
         inside.addWidget(self.text)
-        self.places = PictureGrid("Place", PLACE_LABELS, self._paint_place, columns=5, cell=46)
+        self.places = PictureGrid(tr("Place"), PLACE_LABELS, self._paint_place, columns=5, cell=46)
         self.places.chosen.connect(self._put)
         inside.addWidget(self.places)
         self.place_note = soft()
         inside.addWidget(self.place_note)
-        self.size = self._slider("Size", "size", 0.02, 0.4, 0.09, "%", 100, 1)
-        self.size.setToolTip("Height of the letters in parts of the code's side")
-        self.start = self._slider("Way along the line", "start", 0, 1, 0, "%", 100, 0)
-        self.angle = self._slider("Turn", "angle", -180, 180, 0, "°", 1, 0)
+        self.size = self._slider(tr("Size"), "size", 0.02, 0.4, 0.09, "%", 100, 1)
+        self.size.setToolTip(tr("Height of the letters in parts of the code's side"))
+        self.start = self._slider(tr("Way along the line"), "start", 0, 1, 0, "%", 100, 0)
+        self.angle = self._slider(tr("Turn"), "angle", -180, 180, 0, "°", 1, 0)
         for widget in (self.size, self.start, self.angle):
             inside.addWidget(widget)
-        self.font = Choice("Font", [])
-        self.font.chosen.connect(lambda name: self.change("Change the font", font=name))
-        inside.addLayout(named("Font", self.font, 64))
-        self.weight = Choice("Weight", WEIGHTS)
-        self.weight.chosen.connect(lambda w: self.change("Change the weight", weight=w))
-        self.italic = QCheckBox("Italic")
+        self.font = Choice(tr("Font"), [])
+        self.font.chosen.connect(lambda name: self.change(tr("Change the font"), font=name))
+        inside.addLayout(named(tr("Font"), self.font, 64))
+        self.weight = Choice(tr("Weight"), WEIGHTS)
+        self.weight.chosen.connect(lambda w: self.change(tr("Change the weight"), weight=w))
+        self.italic = QCheckBox(tr("Italic"))
         self.italic.toggled.connect(
-            lambda on: self.change("Set in italics" if on else "Set upright", italic=on)
+            lambda on: self.change(tr("Set in italics") if on else tr("Set upright"), italic=on)
         )
-        inside.addLayout(named("Weight", self.weight, 64))
+        inside.addLayout(named(tr("Weight"), self.weight, 64))
         inside.addLayout(row(self.italic, 1))
         self.colour = self.swatch(
-            "Text colour", "Text colour",
-            lambda c: self.change("Change the text's colour", "text colour", colour=c),
+            tr("Text colour"), tr("Text colour"),
+            lambda c: self.change(tr("Change the text's colour"), "text colour", colour=c),
         )  # fmt: skip
-        inside.addLayout(named("Colour", self.colour, 64))
-        self.lines_fold = Fold("Several lines")
+        inside.addLayout(named(tr("Colour"), self.colour, 64))
+        self.lines_fold = Fold(tr("Several lines"))
         self.align = Segments(
-            "Alignment",
-            [("left", "Left", "Lines begin together"), ("centre", "Middle", "Lines are centred"),
-             ("right", "Right", "Lines end together")],
+            tr("Alignment"),
+            [("left", tr("Left"), tr("Lines begin together")),
+             ("centre", tr("Middle"), tr("Lines are centred")),
+             ("right", tr("Right"), tr("Lines end together"))],
         )  # fmt: skip
-        self.align.chosen.connect(lambda to: self.change("Align the caption", align=to))
-        self.leading = self._slider("Line distance", "leading", 0.8, 2.5, 1.2, "", 1, 2)
+        self.align.chosen.connect(lambda to: self.change(tr("Align the caption"), align=to))
+        self.leading = self._slider(tr("Line distance"), "leading", 0.8, 2.5, 1.2, "", 1, 2)
         self.lines_fold.inside.addWidget(self.align)
         self.lines_fold.inside.addWidget(self.leading)
-        self.outline_fold = Fold("Outline")
-        self.outline = self._slider("Width", "outline", 0, 0.3, 0, "%", 100, 0)
+        self.outline_fold = Fold(tr("Outline"))
+        self.outline = self._slider(tr("Width"), "outline", 0, 0.3, 0, "%", 100, 0)
         self.outline_colour = self.swatch(
-            "Outline colour", "Outline colour",
-            lambda c: self.change("Change the outline's colour", "outline colour",
+            tr("Outline colour"), tr("Outline colour"),
+            lambda c: self.change(tr("Change the outline's colour"), "outline colour",
                                   outline_colour=c),
         )  # fmt: skip
         self.outline_fold.inside.addWidget(self.outline)
-        self.outline_fold.inside.addLayout(named("Colour", self.outline_colour, 64))
+        self.outline_fold.inside.addLayout(named(tr("Colour"), self.outline_colour, 64))
         self.notes = soft()
         self.cost = soft()
         for widget in (self.lines_fold, self.outline_fold, self.notes, self.cost):
@@ -195,7 +204,7 @@ class CaptionPage(Page):
         painter.fillRect(bar, ink)
 
     def _put(self, place: str) -> None:
-        self.change("Place the caption", place=place)
+        self.change(tr("Place the caption"), place=place)
         self.show_piece(self.session.piece)
 
     def _slider(
@@ -204,7 +213,7 @@ class CaptionPage(Page):
     ) -> Slider:  # fmt: skip
         slider = Slider(name, low, high, default, unit, factor=factor, decimals=decimals)
         slider.edited.connect(
-            lambda value: self.change(f"Change the caption's {name.lower()}", field,
+            lambda value: self.change(tr("Change the caption's {name}", name=within(name)), field,
                                       **{field: round(value, 4)})
         )  # fmt: skip
         slider.released.connect(self.session.part)
@@ -236,7 +245,7 @@ class CaptionPage(Page):
             place = next(p for p in ("below", "above", "free") if p not in taken or p == "free")
             self.index = len(items)
             new = Caption(text=text, place=place)
-            self.session.edit("caption", "Add a caption", items=(*items, new))
+            self.session.edit("caption", tr("Add a caption"), items=(*items, new))
             self.picked.emit(self.index)
             self.text.setFocus()
             self.text.selectAll()
@@ -247,7 +256,7 @@ class CaptionPage(Page):
         if 0 <= index < len(items):
             kept = tuple(item for i, item in enumerate(items) if i != index)
             self.index = max(0, min(self.index, len(kept) - 1))
-            self.session.edit("caption", "Remove the caption", items=kept)
+            self.session.edit("caption", tr("Remove the caption"), items=kept)
             self.picked.emit(self.index)
 
     def _typed(self) -> None:
@@ -257,7 +266,7 @@ class CaptionPage(Page):
             self.text.blockSignals(True)
             self.text.setPlainText(text)
             self.text.blockSignals(False)
-        self.change("Write the caption", "caption text", text=text)
+        self.change(tr("Write the caption"), "caption text", text=text)
 
     # Ready words -----------------------------------------------------------
 
@@ -279,16 +288,16 @@ class CaptionPage(Page):
         menu.addSeparator()
         caption = self.caption
         own = caption.text.strip() if caption is not None else ""
-        keep = menu.addAction("Keep this text in the list")
+        keep = menu.addAction(tr("Keep this text in the list"))
         keep.setEnabled(bool(own) and own not in self.call_list)
         keep.triggered.connect(lambda _=False: self.keep_call(own))
-        away = menu.addMenu("Take out of the list")
+        away = menu.addMenu(tr("Take out of the list"))
         for call in self.call_list:
             away.addAction(call.replace("&", "&&")).triggered.connect(
                 lambda _=False, c=call: self.drop_call(c)
             )
         away.setEnabled(bool(self.call_list))
-        menu.addAction("The first list again").triggered.connect(
+        menu.addAction(tr("The first list again")).triggered.connect(
             lambda _=False: self._settings.set("calls", list(CALLS))
         )
 
@@ -297,7 +306,7 @@ class CaptionPage(Page):
         if self.caption is None:
             self.add_caption(call)
         else:
-            self.change("Take ready words", text=call)
+            self.change(tr("Take ready words"), text=call)
 
     def keep_call(self, call: str) -> None:
         """Put words into the list."""
@@ -331,13 +340,15 @@ class CaptionPage(Page):
         self._box.setVisible(caption is not None)
         full = len(items) >= MOST_CAPTIONS
         self.add.setEnabled(not full)
-        self.add.setToolTip(f"{MOST_CAPTIONS} are the most" if full else "")
+        self.add.setToolTip(
+            tr("{most_captions} are the most", most_captions=MOST_CAPTIONS) if full else ""
+        )
         if caption is None:
             return
         self.which.blockSignals(True)
         self.which.clear()
         for number, item in enumerate(items):
-            first = item.text.strip().split("\n")[0] or "(empty)"
+            first = item.text.strip().split("\n")[0] or tr("(empty)")
             self.which.addItem(f"{number + 1}  {first[:30]}", number)
         self.which.set_value(self.index)
         self.which.blockSignals(False)
@@ -357,7 +368,7 @@ class CaptionPage(Page):
         self.place_note.setVisible(caption.place in TOLD)
         if self.font.count():
             if self.font.findData(caption.font) < 0:
-                self.font.addItem(f"{caption.font} (not here)", caption.font)
+                self.font.addItem(tr("{font} (not here)", font=caption.font), caption.font)
             self.font.set_value(caption.font)
         if self.weight.findData(caption.weight) < 0:
             self.weight.addItem(str(caption.weight), caption.weight)
@@ -368,7 +379,7 @@ class CaptionPage(Page):
         self.align.set_value(caption.align)
         several = "\n" in caption.text
         self.lines_fold.setVisible(several)
-        self.outline_fold.set_note("on" if caption.outline else "")
+        self.outline_fold.set_note(tr("on") if caption.outline else "")
 
     def show_notes(self, notes: tuple[str, ...], cost: str) -> None:
         """What is worth knowing of fonts, and what captions on the code cost."""

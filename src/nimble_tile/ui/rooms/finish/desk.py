@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from nimble_tile.core.additions import Layout
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.bench.hands.laid import ItemPlacing, LaidHand
 from nimble_tile.ui.bench.hands.layout import LayoutHand
@@ -46,7 +47,7 @@ class FinishDesk(QObject):
         self.hand.chosen.connect(lambda index: rung.caption.choose(index))
         self.hand.removed.connect(lambda index: rung.caption.remove_caption(index))
         self.layout.placed.connect(
-            lambda quad: self.session.edit("layout", "Place the piece", "layout", quad=quad)
+            lambda quad: self.session.edit("layout", tr("Place the piece"), "layout", quad=quad)
         )
         self.layout.ended.connect(self.session.part)
         self._weighing: Piece | None = None  # whose file is being tried
@@ -101,19 +102,19 @@ class FinishDesk(QObject):
             from nimble_tile.core.coverage.room import with_room
             from nimble_tile.core.render import Renderer
 
-            progress.step("Making room", 0.3)
+            progress.step(tr("Making room"), 0.3)
             return with_room(Renderer(self.pictures), piece)
 
         def done(made: Piece) -> None:
             if self.session.piece == piece:
-                self.session.put(made, "Make room for the frame")
+                self.session.put(made, tr("Make room for the frame"))
 
         self.tools.run(work, done)
 
     def choose_layout(self) -> None:
         """Ask for a picture as the layout."""
         path, _ = QFileDialog.getOpenFileName(
-            self.parent(), "Choose a layout", self.tools.settings.folder_of("layouts"), PICTURES
+            self.parent(), tr("Choose a layout"), self.tools.settings.folder_of("layouts"), PICTURES
         )
         if path:
             self.bring_layout(Path(path))
@@ -126,7 +127,7 @@ class FinishDesk(QObject):
             from nimble_tile.core.arrange import first_place
             from nimble_tile.core.picture.opening import read_file
 
-            progress.step(f"Opening {path.name}", 0.3)
+            progress.step(tr("Opening {name}", name=path.name), 0.3)
             digest = self.pictures.add(read_file(path), path.name)
             size = self.pictures.about(digest).size
             old = self.session.piece.layout
@@ -143,14 +144,14 @@ class FinishDesk(QObject):
         def work(progress: Progress) -> Layout:
             from nimble_tile.core.arrange import shipped
 
-            progress.step("Opening the layout", 0.3)
+            progress.step(tr("Opening the layout"), 0.3)
             return shipped(name, self.pictures)
 
         self.tools.run(work, self._take_layout)
 
     def _take_layout(self, layout: Layout) -> None:
         piece = self.session.piece.model_copy(update={"layout": layout})
-        self.session.put(piece, f"Arrange the piece in {layout.name}")
+        self.session.put(piece, tr("Arrange the piece in {name}", name=layout.name))
 
     # Export --------------------------------------------------------------------
 
@@ -172,7 +173,7 @@ class FinishDesk(QObject):
         if not changes(piece.finish):
             page.show_weighed("")
             return
-        page.show_weighed("Trying what the file will show…")
+        page.show_weighed(tr("Trying what the file will show…"))
         reach, prover = answer.reach, self.tools.prover
         room, trials = prover.room(), prover.trials
         self._weighing = piece

@@ -6,6 +6,8 @@ from PySide6.QtCore import QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication, QLabel
 
+from nimble_tile.core.language import tr
+
 STAY = 350
 """Milliseconds that the pointer stays before the file is made ready: it may only pass by."""
 
@@ -29,8 +31,8 @@ class DragTile(QLabel):
         self.setFixedSize(QSize(56, 56))
         self.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.setCursor(Qt.CursorShape.OpenHandCursor)
-        self.setAccessibleName("The finished piece, to be dragged into another program")
-        self.setToolTip("Drag it into another program or a folder")
+        self.setAccessibleName(tr("The finished piece, to be dragged into another program"))
+        self.setToolTip(tr("Drag it into another program or a folder"))
         self._press = None
         self._stay = QTimer(self)
         self._stay.setSingleShot(True)

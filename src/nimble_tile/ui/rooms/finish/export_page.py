@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import MAX_SIDE, MM_PER_INCH, Finish, Piece
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import (
@@ -46,13 +47,13 @@ if TYPE_CHECKING:
     from nimble_tile.ui.work.engine import Shown
 
 FORMATS = (
-    ("png", "PNG", "Exact, larger file"),
-    ("jpeg", "JPEG", "Smaller file; slight changes at edges"),
-    ("webp", "WebP", "For the web: exact, or much smaller"),
-    ("tiff", "TIFF", "For print: 8 or 16 bits, four inks or one"),
-    ("svg", "SVG", "Vectors for further work; a picture is put inside"),
-    ("pdf", "PDF", "For print: true to size, vectors, bleed, crop marks, sheets"),
-    ("ora", "OpenRaster", "Named layers for painting programs"),
+    ("png", "PNG", tr("Exact, larger file")),
+    ("jpeg", "JPEG", tr("Smaller file; slight changes at edges")),
+    ("webp", "WebP", tr("For the web: exact, or much smaller")),
+    ("tiff", "TIFF", tr("For print: 8 or 16 bits, four inks or one")),
+    ("svg", "SVG", tr("Vectors for further work; a picture is put inside")),
+    ("pdf", "PDF", tr("For print: true to size, vectors, bleed, crop marks, sheets")),
+    ("ora", "OpenRaster", tr("Named layers for painting programs")),
 )
 
 
@@ -87,53 +88,55 @@ class ExportPage(Page):
 
     def _make_size(self) -> None:
         session = self.session
-        self.size = NumberBox("Longer side", 64, MAX_SIDE, "px", 64)
+        self.size = NumberBox(tr("Longer side"), 64, MAX_SIDE, "px", 64)
         self.size.edited.connect(
-            lambda n: session.edit("finish", "Change the size", "size", size=self._whole(n))
+            lambda n: session.edit("finish", tr("Change the size"), "size", size=self._whole(n))
         )
         self.mm = QDoubleSpinBox()
         self.mm.setRange(3, 5000)
         self.mm.setDecimals(1)
-        self.mm.setSuffix(" mm")
+        self.mm.setSuffix(tr(" mm"))
         self.mm.setKeyboardTracking(False)
         self.mm.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.mm.setFixedWidth(88)
         self.size.setFixedWidth(88)
-        self.mm.setAccessibleName("Longer side on paper")
+        self.mm.setAccessibleName(tr("Longer side on paper"))
         guard_wheel(self.mm)
         self.mm.valueChanged.connect(self._take_mm)
         self.unit = QComboBox()
         self.unit.addItems(["px", "mm"])
         self.unit.setFixedWidth(60)
-        self.unit.setAccessibleName("Unit of the longer side")
-        self.unit.setToolTip("Pixels, or millimetres on paper at the resolution below")
+        self.unit.setAccessibleName(tr("Unit of the longer side"))
+        self.unit.setToolTip(tr("Pixels, or millimetres on paper at the resolution below"))
         guard_wheel(self.unit)
         self.unit.activated.connect(self._take_unit)
-        self.natural = QPushButton("As the picture")
+        self.natural = QPushButton(tr("As the picture"))
         self.natural.clicked.connect(
-            lambda: session.edit("finish", "Take the natural size", size=None)
+            lambda: session.edit("finish", tr("Take the natural size"), size=None)
         )
-        self.dpi = NumberBox("Resolution", 30, 2400, "dpi", 10)
+        self.dpi = NumberBox(tr("Resolution"), 30, 2400, "dpi", 10)
         self.dpi.edited.connect(self._take_dpi)
-        self.square = QCheckBox("On a square")
-        self.square.setToolTip("A picture's edges are mirrored outwards, a code gets more ground")
+        self.square = QCheckBox(tr("On a square"))
+        self.square.setToolTip(
+            tr("A picture's edges are mirrored outwards, a code gets more ground")
+        )
         self.square.toggled.connect(
-            lambda on: session.edit("finish", "Export on a square", square=on)
+            lambda on: session.edit("finish", tr("Export on a square"), square=on)
         )
         self.on_paper = soft()
-        line = named("Longer side", self.size, 80)
+        line = named(tr("Longer side"), self.size, 80)
         line.insertWidget(2, self.mm)
         line.insertWidget(3, self.unit)
         self.body.addLayout(line)
         self.dpi.setFixedWidth(88)
-        self.body.addLayout(named("Resolution", self.dpi, 80))
+        self.body.addLayout(named(tr("Resolution"), self.dpi, 80))
         self.body.addWidget(self.on_paper)
         self.body.addLayout(row(self.square, 1, self.natural))
 
     def _make_format(self) -> None:
         session = self.session
         self.format = QComboBox()
-        self.format.setAccessibleName("File format")
+        self.format.setAccessibleName(tr("File format"))
         for kind, label, told in FORMATS:
             self.format.addItem(label, kind)
             index = self.format.count() - 1
@@ -141,53 +144,55 @@ class ExportPage(Page):
         guard_wheel(self.format)
         self.format.activated.connect(lambda index: self._take_format(self.format.itemData(index)))
         self.format_note = soft()
-        self.lossless = QCheckBox("Keep every pixel")
+        self.lossless = QCheckBox(tr("Keep every pixel"))
         self.lossless.toggled.connect(
-            lambda on: session.edit("finish", "Keep every pixel", lossless=on)
+            lambda on: session.edit("finish", tr("Keep every pixel"), lossless=on)
         )
-        self.quality = Slider("Quality", 1, 100, Finish().quality)
+        self.quality = Slider(tr("Quality"), 1, 100, Finish().quality)
         self.quality.edited.connect(
-            lambda q: session.edit("finish", "Change the quality", "quality", quality=round(q))
+            lambda q: session.edit("finish", tr("Change the quality"), "quality", quality=round(q))
         )
         self.quality.released.connect(session.part)
         self.chroma = Segments(
-            "Colour resolution",
+            tr("Colour resolution"),
             [
-                ("full", "Full", "4:4:4: the colour of every pixel"),
-                ("half", "Half", "4:2:2: one colour for two pixels side by side"),
-                ("quarter", "Quarter", "4:2:0: one colour for four pixels"),
+                ("full", tr("Full"), tr("4:4:4: the colour of every pixel")),
+                ("half", tr("Half"), tr("4:2:2: one colour for two pixels side by side")),
+                ("quarter", tr("Quarter"), tr("4:2:0: one colour for four pixels")),
             ],
         )
         self.chroma.chosen.connect(
-            lambda v: session.edit("finish", "Change the colour resolution", chroma=v)
+            lambda v: session.edit("finish", tr("Change the colour resolution"), chroma=v)
         )
         self._chroma_row = QWidget()
         chroma = QVBoxLayout(self._chroma_row)
         chroma.setContentsMargins(0, 0, 0, 0)
         chroma.setSpacing(4)
-        chroma.addWidget(soft("Colour resolution"))
+        chroma.addWidget(soft(tr("Colour resolution")))
         chroma.addWidget(self.chroma)
         self.depth = Segments(
-            "Bits a channel",
-            [(8, "8 bits", "What screens and most printers use"),
-             (16, "16 bits", "For programs that go on working with the tones")],
+            tr("Bits a channel"),
+            [(8, tr("8 bits"), tr("What screens and most printers use")),
+             (16, tr("16 bits"), tr("For programs that go on working with the tones"))],
         )  # fmt: skip
-        self.depth.chosen.connect(lambda v: session.edit("finish", "Change the depth", depth=v))
+        self.depth.chosen.connect(lambda v: session.edit("finish", tr("Change the depth"), depth=v))
         self.weighed = soft()
         self.weighed.hide()
-        self.alone = QCheckBox("The code alone, on nothing")
-        self.alone.setToolTip("With its look, on a transparent ground, for laying it in elsewhere")
-        self.alone.toggled.connect(
-            lambda on: session.edit("finish", "Export the code alone", alone=on)
+        self.alone = QCheckBox(tr("The code alone, on nothing"))
+        self.alone.setToolTip(
+            tr("With its look, on a transparent ground, for laying it in elsewhere")
         )
-        self.about = QCheckBox("Say inside the file what it is")
+        self.alone.toggled.connect(
+            lambda on: session.edit("finish", tr("Export the code alone"), alone=on)
+        )
+        self.about = QCheckBox(tr("Say inside the file what it is"))
         self.about.setToolTip(
-            "The message and this program's name; otherwise the file says nothing"
+            tr("The message and this program's name; otherwise the file says nothing")
         )
         self.about.toggled.connect(
-            lambda on: session.edit("finish", "Say what the file is", about=on)
+            lambda on: session.edit("finish", tr("Say what the file is"), about=on)
         )
-        line = named("File format", self.format, 80)
+        line = named(tr("File format"), self.format, 80)
         line.setStretch(1, 1)
         self.body.addLayout(line)
         for widget in (
@@ -196,13 +201,15 @@ class ExportPage(Page):
             self.body.addWidget(widget)
 
     def _make_result(self) -> None:
-        self.export = QPushButton("Export and check…")
+        self.export = QPushButton(tr("Export and check…"))
         self.export.setProperty("main", True)
         self.export.clicked.connect(self.export_wanted)
-        self.press = QPushButton("As printed, and a test sheet…")
-        self.press.setToolTip("The inks on paper, trials on them, and a sheet to print and tick")
+        self.press = QPushButton(tr("As printed, and a test sheet…"))
+        self.press.setToolTip(
+            tr("The inks on paper, trials on them, and a sheet to print and tick")
+        )
         self.press.clicked.connect(self.press_wanted)
-        self.print = QPushButton("Print…")
+        self.print = QPushButton(tr("Print…"))
         self.print.clicked.connect(self.print_wanted)
         self.tile = DragTile()
         beside = QWidget()
@@ -247,7 +254,7 @@ class ExportPage(Page):
         most = MAX_SIDE / finish.dpi * MM_PER_INCH
         least = 64 / finish.dpi * MM_PER_INCH
         self.session.edit(
-            "finish", "Change the size", "size", mm=round(min(max(value, least), most), 2)
+            "finish", tr("Change the size"), "size", mm=round(min(max(value, least), most), 2)
         )
 
     def _take_unit(self, index: int) -> None:
@@ -255,9 +262,9 @@ class ExportPage(Page):
         size = finish.size or self._natural
         if index:
             mm = round(size / finish.dpi * MM_PER_INCH, 1)
-            self.session.edit("finish", "Measure in millimetres", mm=max(3, mm))
+            self.session.edit("finish", tr("Measure in millimetres"), mm=max(3, mm))
         else:
-            self.session.edit("finish", "Measure in pixels", size=size)
+            self.session.edit("finish", tr("Measure in pixels"), size=size)
 
     def _take_dpi(self, dpi: int) -> None:
         finish = self.session.piece.finish
@@ -265,7 +272,7 @@ class ExportPage(Page):
             most = MAX_SIDE / finish.mm * MM_PER_INCH
             least = 64 / finish.mm * MM_PER_INCH
             dpi = int(min(max(dpi, least + 1), most))
-        self.session.edit("finish", "Change the dpi", "dpi", dpi=dpi)
+        self.session.edit("finish", tr("Change the dpi"), "dpi", dpi=dpi)
 
     def _take_format(self, kind: str) -> None:
         from nimble_tile.core.output.formats import INKS, LABELS
@@ -273,7 +280,7 @@ class ExportPage(Page):
         changes: dict[str, object] = {"format": kind}
         if self.session.piece.finish.inks not in ("screen", *INKS.get(kind, ())):
             changes["inks"] = "screen"
-        self.session.edit("finish", f"Choose {LABELS[kind]}", **changes)
+        self.session.edit("finish", tr("Choose {labels}", labels=LABELS[kind]), **changes)
 
     # Showing ------------------------------------------------------------------------
 
@@ -288,9 +295,9 @@ class ExportPage(Page):
         self.mm.setValue(finish.mm or 0)
         self.mm.blockSignals(False)
         self.unit.setCurrentIndex(int(on_paper))
-        self.natural.setText("As the picture" if there else "As suits the code")
+        self.natural.setText(tr("As the picture") if there else tr("As suits the code"))
         self.natural.setVisible(finish.size is not None)
-        self.natural.setToolTip(f"{self._natural} px")
+        self.natural.setToolTip(tr("{natural} px", natural=self._natural))
         self.dpi.set_value(finish.dpi)
         set_checked(self.square, finish.square)
         self.format.setCurrentIndex(self.format.findData(finish.format))
@@ -314,14 +321,14 @@ class ExportPage(Page):
         vector = kind in ("svg", "pdf")
         effects = piece.look.relief.any and not there
         self.format_note.setText(
-            "JPEG has no transparency: the ground becomes white." if clear and kind == "jpeg"
-            else "The ground stays transparent." if clear and finish.inks == "screen"
-            else "With a picture the finished image is put inside, pixel by pixel."
+            tr("JPEG has no transparency: the ground becomes white.") if clear and kind == "jpeg"
+            else tr("The ground stays transparent.") if clear and finish.inks == "screen"
+            else tr("With a picture the finished image is put inside, pixel by pixel.")
             if there and vector
-            else "With effects of light the code is put inside, pixel by pixel."
+            else tr("With effects of light the code is put inside, pixel by pixel.")
             if effects and vector
-            else "Real vectors: sharp at every size." if vector
-            else "Layers: picture, blend, code, frame, logo, caption." if kind == "ora"
+            else tr("Real vectors: sharp at every size.") if vector
+            else tr("Layers: picture, blend, code, frame, logo, caption.") if kind == "ora"
             else ""
         )  # fmt: skip
         self.format_note.setVisible(bool(self.format_note.text()))
@@ -331,7 +338,7 @@ class ExportPage(Page):
         for button in (self.export, self.print, self.press):
             button.setEnabled(able)
             if not able:
-                button.setToolTip("There is no code yet")
+                button.setToolTip(tr("There is no code yet"))
         if not able:
             self.on_paper.setText("")
             self.tile.clear()
@@ -360,8 +367,13 @@ class ExportPage(Page):
     def show_proof(self, proof: Proof, compared: str) -> None:
         width, height = proof.size
         self.exported.setText(
-            f"{proof.path.name}, {width} × {height} px, {in_bytes(proof.bytes)}, "
-            "read back from disk:"
+            tr(
+                "{name}, {width} × {height} px, {bytes}, read back from disk:",
+                name=proof.path.name,
+                width=width,
+                height=height,
+                bytes=in_bytes(proof.bytes),
+            )
         )
         self.exported.setToolTip(str(proof.path))
         self.compared.setText(compared)
@@ -386,24 +398,34 @@ def weighed_in_words(found: Weighed, before: float | None) -> tuple[str, str]:
     from nimble_tile.core.trials.reach import percent
 
     verdict, after = found.proved.verdict, found.proved.reach
-    size = "" if found.bytes is None else f"The file will take {in_bytes(found.bytes)}. "
+    size = (
+        ""
+        if found.bytes is None
+        else tr("The file will take {bytes}. ", bytes=in_bytes(found.bytes))
+    )
     ink = ""
     if found.ink is not None:
         most, over = found.ink
-        ink = f"Total ink {most:.0%} at most" + (
-            f", {over:.1%} of the area over 300 %. " if over else ". "
+        ink = tr("Total ink {most:.0%} at most", most=most) + (
+            tr(", {over:.1%} of the area over 300 %. ", over=over) if over else ". "
         )
     if not verdict.scans:
-        return f"{size}{ink}In the file it does not scan.", "error"
+        return tr("{size}{ink}In the file it does not scan.", size=size, ink=ink), "error"
     if after is None:
-        return f"{size}{ink}{verdict.words} in the file.", "soft"
-    thin = f"{verdict.words} in the file. " if verdict.state == "thin" else ""
-    then = f"{thin}Reach {percent(after)} in the file"
-    then += f", {percent(before)} on the bench." if before is not None else "."
+        return tr(
+            "{size}{ink}{words} in the file.", size=size, ink=ink, words=verdict.words
+        ), "soft"
+    thin = tr("{words} in the file. ", words=verdict.words) if verdict.state == "thin" else ""
+    then = tr("{thin}Reach {after} in the file", thin=thin, after=percent(after))
+    then += tr(", {before} on the bench.", before=percent(before)) if before is not None else "."
     worse = before is not None and after < before - 0.02
     return f"{size}{ink}{then}", "warn" if worse or verdict.state == "thin" else "soft"
 
 
 def in_bytes(count: int) -> str:
     """A size of a file for people."""
-    return f"{count / 1e6:.1f} MB" if count >= 1e6 else f"{max(1, round(count / 1000))} kB"
+    return (
+        tr("{size:.1f} MB", size=count / 1e6)
+        if count >= 1e6
+        else tr("{size} kB", size=max(1, round(count / 1000)))
+    )

@@ -6,6 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton
 
 from nimble_tile.core.additions import Layout
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.kit.controls import Segments, row, soft
 from nimble_tile.ui.ladder.page import Page
@@ -38,27 +39,31 @@ class LayoutPage(Page):
             button = QPushButton(label)
             button.clicked.connect(lambda _=False, n=name: self.shipped_wanted.emit(n))
             self.shipped[name] = button
-        self.own = QPushButton("A picture of yours…")
+        self.own = QPushButton(tr("A picture of yours…"))
         self.own.clicked.connect(self.wanted)
-        self.remove = QPushButton("Without a layout")
+        self.remove = QPushButton(tr("Without a layout"))
         self.remove.clicked.connect(
-            lambda: session.edit("layout", "Take the piece out of its layout", digest=None, name="")
+            lambda: session.edit(
+                "layout", tr("Take the piece out of its layout"), digest=None, name=""
+            )
         )
         self.body.addLayout(row(*self.shipped.values(), 1))
         self.body.addLayout(row(self.own, 1))
         self.body.addLayout(row(self.remove, 1))
         self.fit = Segments(
-            "Fit",
+            tr("Fit"),
             [
-                ("inside", "Inside", "The whole piece, inside the place"),
-                ("cover", "Covering", "As much of the piece as covers the place"),
+                ("inside", tr("Inside"), tr("The whole piece, inside the place")),
+                ("cover", tr("Covering"), tr("As much of the piece as covers the place")),
             ],
         )
-        self.fit.chosen.connect(lambda fit: session.edit("layout", "Fit the piece", fit=fit))
+        self.fit.chosen.connect(lambda fit: session.edit("layout", tr("Fit the piece"), fit=fit))
         self.body.addWidget(self.fit)
         self.hint = soft(
-            "Pull the place's corners on the bench, or move it as a whole. The bench shows the "
-            "layout while this rung is open."
+            tr(
+                "Pull the place's corners on the bench, or move it as a whole. The bench shows the "
+                "layout while this rung is open."
+            )
         )
         self.body.addWidget(self.hint)
         self.body.addStretch(1)
@@ -67,8 +72,9 @@ class LayoutPage(Page):
         layout: Layout = piece.layout
         there = layout.digest is not None
         self.told.setText(
-            f"Arranged in {layout.name or 'a layout'}. Choose another and the rest stays."
-            if there else "Put the finished piece on a card, a ticket or any other picture."
+            tr("Arranged in {name}. Choose another and the rest stays.",
+               name=layout.name or tr('a layout'))
+            if there else tr("Put the finished piece on a card, a ticket or any other picture.")
         )  # fmt: skip
         self.remove.setVisible(there)
         self.fit.setVisible(there)

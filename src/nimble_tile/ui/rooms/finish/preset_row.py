@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QComboBox, QInputDialog, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit.controls import guard_wheel, named, set_rank, soft
 from nimble_tile.ui.work.session import Session
 from nimble_tile.ui.work.settings import Settings
@@ -18,8 +19,8 @@ class PresetRow(QWidget):
         self.session, self._settings = session, settings
         self._own: set[str] = set()
         self.choice = QComboBox()
-        self.choice.setAccessibleName("Preset")
-        self.choice.setToolTip("Size, format and print settings by name")
+        self.choice.setAccessibleName(tr("Preset"))
+        self.choice.setToolTip(tr("Size, format and print settings by name"))
         guard_wheel(self.choice)
         self.choice.activated.connect(lambda index: self.take(self.choice.itemText(index)))
         self.choice.setMinimumContentsLength(6)
@@ -29,17 +30,17 @@ class PresetRow(QWidget):
         self.more = QToolButton()
         self.more.setText("…")
         self.more.setStyleSheet("QToolButton::menu-indicator { image: none; }")
-        self.more.setAccessibleName("More about presets")
-        self.more.setToolTip("Keep these settings as a preset, or remove one")
+        self.more.setAccessibleName(tr("More about presets"))
+        self.more.setToolTip(tr("Keep these settings as a preset, or remove one"))
         menu = QMenu(self)
-        menu.addAction("Keep as a preset…").triggered.connect(lambda: self.ask())
-        self._remove = menu.addAction("Remove this preset")
+        menu.addAction(tr("Keep as a preset…")).triggered.connect(lambda: self.ask())
+        self._remove = menu.addAction(tr("Remove this preset"))
         self._remove.triggered.connect(lambda: self.forget())
         self.more.setMenu(menu)
         self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.note = soft()
         self.note.hide()
-        line = named("Preset", self.choice, 80)
+        line = named(tr("Preset"), self.choice, 80)
         line.addWidget(self.more)
         line.setStretch(1, 1)
         whole = QVBoxLayout(self)
@@ -56,7 +57,7 @@ class PresetRow(QWidget):
         file = self._settings.presets_file
         self._own = {preset.name for preset in own(file)}
         self.choice.clear()
-        self.choice.addItem("Choose…")
+        self.choice.addItem(tr("Choose…"))
         for preset in presets(file):
             self.choice.addItem(preset.name)
         self.choice.setCurrentIndex(max(0, self.choice.findText(chosen)) if chosen else 0)
@@ -70,13 +71,13 @@ class PresetRow(QWidget):
         for preset in presets(self._settings.presets_file):
             if preset.name == name:
                 finish = preset.on(self.session.piece.finish)
-                self.session.edit("finish", f"Take the preset {name}", **dict(finish))
+                self.session.edit("finish", tr("Take the preset {name}", name=name), **dict(finish))
 
     def ask(self) -> None:
         """Ask for a name and keep the settings."""
         there = self.choice.currentText() if self.choice.currentIndex() > 0 else ""
         name, good = QInputDialog.getText(
-            self, "Keep as a preset", "Name of the preset:", text=there
+            self, tr("Keep as a preset"), tr("Name of the preset:"), text=there
         )
         if good and name.strip():
             self.keep(name.strip()[:60])

@@ -8,6 +8,7 @@ from PySide6.QtCore import QRectF, QSize
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.marks import paint_reader, paint_verdict
 
@@ -30,7 +31,9 @@ class ProofView(QWidget):
         if proof is not None:
             verdict = proof.verdict
             read = [f"{m.name} {'read' if m.read else 'did not read'}" for m in verdict.marks]
-            self.setAccessibleName(f"Exported file: {verdict.words}. {', '.join(read)}.")
+            self.setAccessibleName(
+                tr("Exported file: {words}. {read}.", words=verdict.words, read=", ".join(read))
+            )
             self.setFixedHeight(self.sizeHint().height())
         self.update()
 
@@ -57,8 +60,9 @@ class ProofView(QWidget):
             painter.drawText(QRectF(26, y, 90, 20), mark.name)
             painter.setPen(QColor(theme.soft))
             told = (
-                "does not know Micro QR" if read is None
-                else f"read at {mark.look} px" if read
-                else mark.trouble or ("read something else" if mark.read else "did not read")
+                tr("does not know Micro QR") if read is None
+                else tr("read at {look} px", look=mark.look) if read
+                else mark.trouble
+                or (tr("read something else") if mark.read else tr("did not read"))
             )  # fmt: skip
             painter.drawText(QRectF(106, y, self.width() - 106, 20), told)

@@ -7,11 +7,13 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
 
+from nimble_tile.core.language import tr, within
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Segments
 from nimble_tile.ui.ladder.paged import PagedRung
 from nimble_tile.ui.rooms.finish.export_page import FORMATS, ExportPage
+from nimble_tile.ui.rooms.finish.surround import SURROUND_KINDS
 from nimble_tile.ui.work.colour_desk import ColourDesk
 from nimble_tile.ui.work.session import Session
 from nimble_tile.ui.work.settings import Settings
@@ -44,7 +46,7 @@ class FinishRung(PagedRung):
         See `LayoutPage`.
     """
 
-    title, rung = "Finish", "finish"
+    title, rung = tr("Finish"), "finish"
     export_wanted = Signal()
     print_wanted = Signal()
     press_wanted = Signal()
@@ -62,12 +64,12 @@ class FinishRung(PagedRung):
         self._laid: Laid | None = None
         self._beyond = ""
         self.page = Segments(
-            "Page",
+            tr("Page"),
             [
-                ("caption", "Caption", "Text on the code or beside it"),
-                ("surround", "Frame", "A frame drawn round code and caption"),
-                ("layout", "Layout", "The piece on a card, a ticket, a poster"),
-                ("export", "Export", "Size, file format, export and check"),
+                ("caption", tr("Caption"), tr("Text on the code or beside it")),
+                ("surround", tr("Frame"), tr("A frame drawn round code and caption")),
+                ("layout", tr("Layout"), tr("The piece on a card, a ticket, a poster")),
+                ("export", tr("Export"), tr("Size, file format, export and check")),
             ],
         )
         self.page.set_value("export")
@@ -146,9 +148,10 @@ class FinishRung(PagedRung):
         cost = ""
         if shares:
             count = sum(s.codewords for s in shares)
-            cost = (
-                f"On the code captions touch {sum(s.modules for s in shares)} modules and spoil "
-                f"{count} codewords."
+            cost = tr(
+                "On the code captions touch {count} modules and spoil {count2} codewords.",
+                count=sum(s.modules for s in shares),
+                count2=count,
             )
         self.caption.show_notes(self._laid.notes if self._laid else (), cost)
 
@@ -158,13 +161,20 @@ class FinishRung(PagedRung):
         size = piece.finish.size or (shown.natural if shown and shown.natural else 0)
         kind = {kind: label for kind, label, _ in FORMATS}[piece.finish.format]
         more = [name for name, there in (
-            ("caption", any(c.text.strip() for c in piece.caption.items)),
-            (piece.surround.kind, piece.surround.kind != "none"),
-            (f"in {piece.layout.name or 'a layout'}", piece.layout.digest is not None),
+            (tr("caption"), any(c.text.strip() for c in piece.caption.items)),
+            (within(dict(SURROUND_KINDS)[piece.surround.kind]), piece.surround.kind != "none"),
+            (tr("in {name}",
+                name=piece.layout.name or tr('a layout')), piece.layout.digest is not None),
         ) if there]  # fmt: skip
         if kind == "JPEG":
             kind = f"JPEG {piece.finish.quality}"
-        extent = f"{piece.finish.mm:g} mm" if piece.finish.mm else f"{size} px" if size else ""
+        extent = (
+            tr("{mm:g} mm", mm=piece.finish.mm)
+            if piece.finish.mm
+            else tr("{size} px", size=size)
+            if size
+            else ""
+        )
         told = f"{kind}, {extent}" if extent else kind
         line = ", ".join([*more, told])
         return line[0].upper() + line[1:]

@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QCheckBox, QPushButton
 
 from nimble_tile.core.additions import Surround
+from nimble_tile.core.language import tr, within
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Segments, Slider, named, row, set_checked, soft
@@ -19,8 +20,9 @@ from nimble_tile.ui.work.colour_desk import ColourDesk
 from nimble_tile.ui.work.session import Session
 
 SURROUND_KINDS = (
-    ("none", "None"), ("rule", "Rule"), ("card", "Card"), ("ticket", "Ticket"), ("tag", "Tag"),
-    ("pointer", "Pointer"), ("ring", "Ring"),
+    ("none", tr("None")), ("rule", tr("Rule")), ("card", tr("Card")), ("ticket", tr("Ticket")),
+    ("tag", tr("Tag")),
+    ("pointer", tr("Pointer")), ("ring", tr("Ring")),
 )  # fmt: skip
 
 SIDED = ("ticket", "tag", "pointer")
@@ -58,52 +60,56 @@ class SurroundPage(Page):
         super().__init__(session, desk)
         default = Surround()
         self.kind = PictureGrid(
-            "Frame", SURROUND_KINDS, self._paint_kind, columns=4, cell=57, captions=True
+            tr("Frame"), SURROUND_KINDS, self._paint_kind, columns=4, cell=57, captions=True
         )
         self.kind.chosen.connect(self._choose)
         self.body.addWidget(self.kind)
         self.side = Segments(
-            "Side",
-            [("below", "Below", "At the lower edge"), ("above", "Above", "At the upper edge"),
-             ("left", "Left", "At the left edge"), ("right", "Right", "At the right edge")],
+            tr("Side"),
+            [("below", tr("Below"), tr("At the lower edge")),
+             ("above", tr("Above"), tr("At the upper edge")),
+             ("left", tr("Left"), tr("At the left edge")),
+             ("right", tr("Right"), tr("At the right edge"))],
         )  # fmt: skip
-        self.side.chosen.connect(lambda side: session.edit("surround", "Turn the frame", side=side))
-        self.gap = self._slider("Distance to the code", "gap", 30, default.gap)
-        self.corner = self._slider("Corners", "corner", 30, default.corner)
-        self.line = self._slider("Line", "line", 5, default.line, 2)
-        self.margin = self._slider("Margin outside", "margin", 40, default.margin)
+        self.side.chosen.connect(
+            lambda side: session.edit("surround", tr("Turn the frame"), side=side)
+        )
+        self.gap = self._slider(tr("Distance to the code"), "gap", 30, default.gap)
+        self.corner = self._slider(tr("Corners"), "corner", 30, default.corner)
+        self.line = self._slider(tr("Line"), "line", 5, default.line, 2)
+        self.margin = self._slider(tr("Margin outside"), "margin", 40, default.margin)
         self.line_colour = self.swatch(
-            "Line colour", "Line colour",
-            lambda c: session.edit("surround", "Change the line's colour", "line colour",
+            tr("Line colour"), tr("Line colour"),
+            lambda c: session.edit("surround", tr("Change the line's colour"), "line colour",
                                    line_colour=c),
         )  # fmt: skip
-        self.paper_on = QCheckBox("Paper inside")
+        self.paper_on = QCheckBox(tr("Paper inside"))
         self.paper_on.toggled.connect(
             lambda on: session.edit(
-                "surround", "Lay paper" if on else "Take the paper away",
+                "surround", tr("Lay paper") if on else tr("Take the paper away"),
                 paper=self.paper.colour if on else None,
             )
         )  # fmt: skip
         self.paper = self.swatch(
-            "Paper colour",
-            "Paper colour",
-            lambda c: session.edit("surround", "Change the paper's colour", "paper", paper=c),
+            tr("Paper colour"),
+            tr("Paper colour"),
+            lambda c: session.edit("surround", tr("Change the paper's colour"), "paper", paper=c),
         )
         self.paper.set_colour(default.paper)
-        self.through = QCheckBox("The paper is the code's ground, too")
+        self.through = QCheckBox(tr("The paper is the code's ground, too"))
         self.through.toggled.connect(
-            lambda on: session.edit("surround", "Choose the code's ground", through=on)
+            lambda on: session.edit("surround", tr("Choose the code's ground"), through=on)
         )
         for widget in (self.side, self.gap, self.corner, self.line):
             self.body.addWidget(widget)
-        self.body.addLayout(named("Line colour", self.line_colour))
+        self.body.addLayout(named(tr("Line colour"), self.line_colour))
         self.body.addWidget(self.paper_on)
-        self.body.addLayout(named("Paper", self.paper))
+        self.body.addLayout(named(tr("Paper"), self.paper))
         self.body.addWidget(self.through)
         self.body.addWidget(self.margin)
         self.beyond = soft()
-        self.make_room = QPushButton("Make room for it")
-        self.make_room.setToolTip("Makes the code smaller until the frame fits on the picture")
+        self.make_room = QPushButton(tr("Make room for it"))
+        self.make_room.setToolTip(tr("Makes the code smaller until the frame fits on the picture"))
         self.make_room.clicked.connect(self.room_wanted)
         self.body.addWidget(self.beyond)
         self.body.addLayout(row(self.make_room, 1))
@@ -114,7 +120,10 @@ class SurroundPage(Page):
         slider = Slider(name, 0, most, default, "mm", decimals=places)
         slider.edited.connect(
             lambda value: self.session.edit(
-                "surround", f"Change the frame's {name.lower()}", field, **{field: round(value, 3)}
+                "surround",
+                tr("Change the frame's {name}", name=within(name)),
+                field,
+                **{field: round(value, 3)},
             )
         )
         slider.released.connect(self.session.part)
@@ -124,7 +133,7 @@ class SurroundPage(Page):
         changes: dict[str, object] = {"kind": kind}
         if kind in SIDED and self.session.piece.surround.kind not in SIDED:
             changes["side"] = FIRST_SIDE.get(kind, "below")
-        self.session.edit("surround", "Choose the frame", **changes)
+        self.session.edit("surround", tr("Choose the frame"), **changes)
 
     def _paint_kind(
         self, painter: QPainter, area: QRectF, kind: object, theme: themes.Theme

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit.controls import soft
 
 
@@ -74,20 +75,20 @@ class ActionFinder(QDialog):
 
     def __init__(self, deeds: Callable[[], list[Deed]], parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Find an action")
+        self.setWindowTitle(tr("Find an action"))
         self.resize(520, 420)
         self._deeds = deeds
         self._found: list[Deed] = []
         self.line = QLineEdit()
-        self.line.setPlaceholderText("Type what you want to do")
-        self.line.setAccessibleName("What you want to do")
+        self.line.setPlaceholderText(tr("Type what you want to do"))
+        self.line.setAccessibleName(tr("What you want to do"))
         self.line.setClearButtonEnabled(True)
         self.line.textChanged.connect(lambda _: self._fill())
         self.line.installEventFilter(self)
         self.list = QListWidget()
-        self.list.setAccessibleName("Actions that fit")
+        self.list.setAccessibleName(tr("Actions that fit"))
         self.list.itemActivated.connect(lambda _: self._do())
-        self.note = soft("Enter does it, arrow keys choose.")
+        self.note = soft(tr("Enter does it, arrow keys choose."))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 16, 16, 12)
         layout.setSpacing(8)
@@ -112,7 +113,7 @@ class ActionFinder(QDialog):
             item = QListWidgetItem(f"{deed.name}    – {deed.place}{keys}")
             if not deed.enabled():
                 item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
-                item.setToolTip("Not possible at the moment")
+                item.setToolTip(tr("Not possible at the moment"))
             self.list.addItem(item)
         able = (row for row, deed in enumerate(self._found) if deed.enabled())
         self.list.setCurrentRow(next(able, -1))
@@ -144,11 +145,11 @@ class KeyList(QDialog):
         parent: QWidget,
     ) -> None:  # fmt: skip
         super().__init__(parent)
-        self.setWindowTitle("Keys")
+        self.setWindowTitle(tr("Keys"))
         self.resize(560, 620)
         self.tree = QTreeWidget()
-        self.tree.setHeaderLabels(["Action", "Keys"])
-        self.tree.setAccessibleName("Keys")
+        self.tree.setHeaderLabels([tr("Action"), tr("Keys")])
+        self.tree.setAccessibleName(tr("Keys"))
         self.tree.setRootIsDecorated(False)
         self.tree.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         self.tree.header().setStretchLastSection(False)

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
+from nimble_tile.core.language import tr
+
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QWidget
 
@@ -18,9 +20,10 @@ if TYPE_CHECKING:
     from nimble_tile.ui.work.tools import Tools
 
 SINGLE_KEYS = (
-    ("Bench", "Open a rung", "1 to 6"), ("Bench", "The picture without the code, while held", "B"),
-    ("Bench", "Move the code, a logo or a caption", "Arrow keys"),
-    ("Bench", "The same in larger steps", "Shift+Arrow keys"),
+    (tr("Bench"), tr("Open a rung"), tr("1 to 6")),
+    (tr("Bench"), tr("The picture without the code, while held"), "B"),
+    (tr("Bench"), tr("Move the code, a logo or a caption"), tr("Arrow keys")),
+    (tr("Bench"), tr("The same in larger steps"), tr("Shift+Arrow keys")),
 )  # fmt: skip
 """Keys that no menu shows: menu, action, key."""
 
@@ -115,8 +118,8 @@ class HelpDesk(QObject):
             return
         self._toured()  # said once: whoever does not want it finds it in the menu
         self.tools.notices.say(
-            "New here? A tour in five short steps shows how a code comes into a picture.",
-            choices=(("Show me", self.begin_tour), ("Not now", self.tools.notices.hide)),
+            tr("New here? A tour in five short steps shows how a code comes into a picture."),
+            choices=((tr("Show me"), self.begin_tour), (tr("Not now"), self.tools.notices.hide)),
         )
 
     def begin_tour(self) -> None:

@@ -16,6 +16,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.language import tr
+
 WIDEST = 760
 """Pixels of the widest picture."""
 
@@ -54,18 +56,18 @@ class Handbook(QWidget):
         from PySide6.QtCore import Qt
 
         super().__init__(parent, Qt.WindowType.Window)
-        self.setWindowTitle("Handbook – Nimble Tile")
+        self.setWindowTitle(tr("Handbook – Nimble Tile"))
         self.resize(1080, 760)
         with as_file(files("nimble_tile.assets").joinpath("handbook")) as folder:
             self._folder = Path(folder)
         self.pages = _Pages(self._folder)
-        self.pages.setAccessibleName("Handbook")
+        self.pages.setAccessibleName(tr("Handbook"))
         self.heads = QListWidget()
-        self.heads.setAccessibleName("Headings")
+        self.heads.setAccessibleName(tr("Headings"))
         self.heads.setFixedWidth(230)
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Search")
-        self.search.setAccessibleName("Search the handbook")
+        self.search.setPlaceholderText(tr("Search"))
+        self.search.setAccessibleName(tr("Search the handbook"))
         self.search.setClearButtonEnabled(True)
         left = QVBoxLayout()
         left.addWidget(self.search)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QDialog, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit.controls import soft
 from nimble_tile.ui.work.session import Session
 
@@ -13,15 +14,15 @@ class StepList(QDialog):
 
     def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Steps")
+        self.setWindowTitle(tr("Steps"))
         self.resize(320, 460)
         self.session = session
         self.list = QListWidget()
-        self.list.setAccessibleName("Steps of undo")
+        self.list.setAccessibleName(tr("Steps of undo"))
         self.list.currentRowChanged.connect(self._go)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 16, 16, 12)
-        layout.addWidget(soft("Choose a step to go back or forward to it."))
+        layout.addWidget(soft(tr("Choose a step to go back or forward to it.")))
         layout.addWidget(self.list)
         session.changed.connect(lambda _: self._follow())
 
@@ -37,8 +38,8 @@ class StepList(QDialog):
         self.list.blockSignals(True)
         self.list.clear()
         for number, name in enumerate(names):
-            told = name or "As it began"
-            item = QListWidgetItem(f"{told} (undone)" if number > at else told)
+            told = name or tr("As it began")
+            item = QListWidgetItem(tr("{told} (undone)", told=told) if number > at else told)
             if number > at:
                 font = item.font()
                 font.setItalic(True)

@@ -9,6 +9,7 @@ from PySide6.QtCore import QEvent, QPoint, QRect, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QRegion
 from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import row, soft
 
@@ -54,9 +55,9 @@ class Tour(QWidget):
         self.title, self.text, self.count = QLabel(), QLabel(), soft()
         self.title.setProperty("head", True)
         self.text.setWordWrap(True)
-        self.back, self.next = QPushButton("Back"), QPushButton("Next")
+        self.back, self.next = QPushButton(tr("Back")), QPushButton(tr("Next"))
         self.next.setProperty("main", True)
-        self.leave = QPushButton("Leave")
+        self.leave = QPushButton(tr("Leave"))
         self.leave.setProperty("flat", True)
         self.back.clicked.connect(lambda: self.go(self.at - 1))
         self.next.clicked.connect(lambda: self.go(self.at + 1))
@@ -88,9 +89,9 @@ class Tour(QWidget):
         stop.widget()  # what it shows is made, or opened
         self.title.setText(stop.title)
         self.text.setText(stop.text)
-        self.count.setText(f"{self.at + 1} of {len(self._stops)}")
+        self.count.setText(tr("{at} of {stops}", at=self.at + 1, stops=len(self._stops)))
         self.back.setEnabled(self.at > 0)
-        self.next.setText("Next" if self.at + 1 < len(self._stops) else "Begin")
+        self.next.setText(tr("Next") if self.at + 1 < len(self._stops) else tr("Begin"))
         self.setAccessibleDescription(f"{stop.title}. {stop.text}")
         self._place()
         self.next.setFocus()

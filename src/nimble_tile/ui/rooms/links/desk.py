@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QObject, Signal
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Code, Message, Piece
 from nimble_tile.core.symbol.encode import fitting
 from nimble_tile.ui.work.short import ShortNews
@@ -109,17 +110,17 @@ class LinksDesk(QObject):
         """Let the message be a short link to what it says."""
         text = self._tools.session.piece.message.text
         if link := self._asked(lambda: self.desk.shorten(text)):
-            self._put(link, "Use a short link")
+            self._put(link, tr("Use a short link"))
 
     def unshorten(self) -> None:
         """Let the message be what its short link leads to."""
         text = self._tools.session.piece.message.text
         if target := self._asked(lambda: self.desk.leads_to(text)):
-            self._put(target, "Take the long link again")
+            self._put(target, tr("Take the long link again"))
 
     def use(self, link: str) -> None:
         """Let the message be a short link of the desk."""
-        self._put(link, "Use a short link")
+        self._put(link, tr("Use a short link"))
 
     def _put(self, text: str, name: str) -> None:
         session = self._tools.session
@@ -151,7 +152,7 @@ def _gain(text: str, code: Code, port: int) -> str:
     if not text or then is None:
         return ""
     if now is None:
-        return f"version {then[0]}, where it does not fit now"
+        return tr("version {then}, where it does not fit now", then=then[0])
     if int(then[0]) < int(now[0]):
-        return f"version {now[0]} \u2192 {then[0]}"
+        return tr("version {now} → {then}", now=now[0], then=then[0])
     return ""

@@ -11,6 +11,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 
 if TYPE_CHECKING:
@@ -33,13 +34,13 @@ class VisitsPlot(QWidget):
         self.counts: list[Count] = []
         self.today = date.today()
         self.setMinimumHeight(120)
-        self.setAccessibleName("Visits by day")
+        self.setAccessibleName(tr("Visits by day"))
 
     def take(self, counts: Sequence[Count], today: date) -> None:
         """Show the visits of one link."""
         self.counts, self.today = list(counts), today
         told = [f"{day:%Y-%m-%d}: {count}" for day, count in sorted(self._days().items())]
-        self.setAccessibleDescription(", ".join(told[-DAYS:]) or "No visits yet")
+        self.setAccessibleDescription(", ".join(told[-DAYS:]) or tr("No visits yet"))
         self.setToolTip("\n".join(told[-DAYS:]))
         self.update()
 
@@ -70,7 +71,7 @@ class VisitsPlot(QWidget):
         days = self._days()
         if not days:
             painter.setPen(QColor(self.theme.soft))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "No visits yet")
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, tr("No visits yet"))
             return
         first = min(self.today - timedelta(days=DAYS - 1), min(days))
         first = max(first, self.today - timedelta(days=MOST_DAYS - 1))
@@ -98,7 +99,7 @@ class VisitsPlot(QWidget):
         painter.setPen(QColor(self.theme.soft))
         line = QRectF(room.left(), room.bottom() + 2, room.width(), FOOT)
         painter.drawText(line, Qt.AlignmentFlag.AlignLeft, f"{first:%d %b}")
-        painter.drawText(line, Qt.AlignmentFlag.AlignRight, "today")
+        painter.drawText(line, Qt.AlignmentFlag.AlignRight, tr("today"))
 
     def _legend(self, painter: QPainter, tags: list[str], room: QRectF) -> None:
         """What the shades mean, from the right; no more than there is room for."""
@@ -106,7 +107,7 @@ class VisitsPlot(QWidget):
             return
         right, metrics = room.right(), painter.fontMetrics()
         for at, tag in reversed(list(enumerate(tags))):
-            text = tag or "no tag"
+            text = tag or tr("no tag")
             width = metrics.horizontalAdvance(text) + 22
             if right - width < room.left() + 60:
                 return

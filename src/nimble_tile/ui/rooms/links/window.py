@@ -30,6 +30,7 @@ from PySide6.QtWidgets import (
 
 from nimble_tile.core.errors import OutputError, UserError
 from nimble_tile.core.files import read_bytes, write_atomically
+from nimble_tile.core.language import tr
 from nimble_tile.standins.linkdesk.links import HOST, Link, address, key_of
 from nimble_tile.standins.linkdesk.store import MOST_BYTES, DeskStore, expiry
 from nimble_tile.ui.kit import theme as themes
@@ -45,11 +46,11 @@ if TYPE_CHECKING:
 REFRESH = 1000
 """Milliseconds after which visits are counted again while the window is in sight."""
 
-TABLES = "Tables (*.csv)"
+TABLES = tr("Tables (*.csv)")
 
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
-HEADS = ("Link", "Leads to", "Visits", "Note")
+HEADS = (tr("Link"), tr("Leads to"), tr("Visits"), tr("Note"))
 
 
 class OwnDesk(Protocol):
@@ -80,16 +81,16 @@ class LinksWindow(SideWindow):
     changed = Signal()
 
     def __init__(self, desk: OwnDesk, tools: Tools, parent: QWidget) -> None:
-        super().__init__(tools, parent, "Link desk", 1060, 660)
+        super().__init__(tools, parent, tr("Link desk"), 1060, 660)
         self.desk = desk
         self.store = DeskStore(desk.desk.path, desk.desk.port)
         self.links: list[Link] = []
-        self.switch = QCheckBox("Answer on this machine")
+        self.switch = QCheckBox(tr("Answer on this machine"))
         self.switch.toggled.connect(self._switch)
         self.where = soft()
         self.table = QTableWidget(0, len(HEADS))
         self.table.setHorizontalHeaderLabels(HEADS)
-        self.table.setAccessibleName("Short links")
+        self.table.setAccessibleName(tr("Short links"))
         self.table.verticalHeader().hide()
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
@@ -105,26 +106,33 @@ class LinksWindow(SideWindow):
             self.table.setColumnWidth(column, width)
         self.table.itemSelectionChanged.connect(self._show_chosen)
         self.empty = soft(
-            "No short links yet. One is made on the rung Message, or here: it takes less room in "
-            "a code than a long address, and can lead elsewhere once the code is printed."
+            tr(
+                "No short links yet. One is made on the rung Message, or here: it "
+                "takes less room in "
+                "a code than a long address, and can lead elsewhere once the code is printed."
+            )
         )
         self.target, self.ends, self.fallback, self.words = (QLineEdit() for _ in range(4))
-        self.ends.setPlaceholderText("never; or 2031-05-17 18:00")
-        self.fallback.setPlaceholderText("nowhere")
-        self.words.setPlaceholderText("your own words")
+        self.ends.setPlaceholderText(tr("never; or 2031-05-17 18:00"))
+        self.fallback.setPlaceholderText(tr("nowhere"))
+        self.words.setPlaceholderText(tr("your own words"))
         self.now = QLabel()
         self.now.setTextFormat(Qt.TextFormat.PlainText)
-        self.keep = QPushButton("Lead there from now on")
+        self.keep = QPushButton(tr("Lead there from now on"))
         self.keep.setProperty("main", True)
-        self.use, self.copy = QPushButton("Use it in the piece"), QPushButton("Copy it")
-        self.remove = QPushButton("Remove it\u2026")
+        self.use, self.copy = QPushButton(tr("Use it in the piece")), QPushButton(tr("Copy it"))
+        self.remove = QPushButton(tr("Remove it\u2026"))
         self.led = soft()
         self.led.setTextFormat(Qt.TextFormat.PlainText)
         self.plot = VisitsPlot()
-        self.new = QPushButton("New link")
+        self.new = QPushButton(tr("New link"))
         self.out, self.visits_out, self.take = (
             QPushButton(text)
-            for text in ("Links as CSV\u2026", "Visits as CSV\u2026", "Take a CSV in\u2026")
+            for text in (
+                tr("Links as CSV\u2026"),
+                tr("Visits as CSV\u2026"),
+                tr("Take a CSV in\u2026"),
+            )
         )
         self.side = QWidget()
         self._lay_out()
@@ -147,8 +155,8 @@ class LinksWindow(SideWindow):
         side.setSpacing(8)
         side.addWidget(self.now)
         for label, line in (
-            ("Leads to", self.target), ("Until", self.ends), ("Then to", self.fallback),
-            ("Note", self.words),
+            (tr("Leads to"), self.target), (tr("Until"), self.ends), (tr("Then to"), self.fallback),
+            (tr("Note"), self.words),
         ):  # fmt: skip
             line.setAccessibleName(label)
             side.addLayout(named(label, line, 64))
@@ -214,7 +222,7 @@ class LinksWindow(SideWindow):
         now = datetime.now(UTC)
         for at, link in enumerate(links):
             told = (
-                link.key, link.leads_to(now) or "nowhere any more", str(visits[link.key]),
+                link.key, link.leads_to(now) or tr("nowhere any more"), str(visits[link.key]),
                 link.note,
             )  # fmt: skip
             for column, text in enumerate(told):
@@ -244,7 +252,7 @@ class LinksWindow(SideWindow):
         self.where.setText(
             f"at http://{HOST}:{self.store.port}, for programs of this machine: to try things out. "
             "A phone cannot reach it." if self.desk.on
-            else "It is off: short links lead nowhere until it is switched on."
+            else tr("It is off: short links lead nowhere until it is switched on.")
         )  # fmt: skip
 
     def _show_chosen(self) -> None:
@@ -302,7 +310,7 @@ class LinksWindow(SideWindow):
                     fallback=self.fallback.text(), note=self.words.text(),
                 )
             )  # fmt: skip
-            self._again("Kept. Codes that are printed already lead there, too.")
+            self._again(tr("Kept. Codes that are printed already lead there, too."))
 
         self._try(work)
 
@@ -314,58 +322,61 @@ class LinksWindow(SideWindow):
 
     def _use(self) -> None:
         self.desk.use(address(self.chosen.key, port=self.store.port))
-        self.say("The piece has this link now; undo takes it back.")
+        self.say(tr("The piece has this link now; undo takes it back."))
 
     def _copy(self) -> None:
         QGuiApplication.clipboard().setText(address(self.chosen.key, port=self.store.port))
-        self.say("Copied.")
+        self.say(tr("Copied."))
 
     def _new(self) -> None:
         message = self.tools.session.piece.message
         offered = message.text if message.kind == "link" else ""
         if key_of(offered, self.store.port) is not None:
             offered = ""
-        typed, taken = QInputDialog.getText(self, "New link", "Where it is to lead:", text=offered)
+        typed, taken = QInputDialog.getText(
+            self, tr("New link"), tr("Where it is to lead:"), text=offered
+        )
         if not taken:
             return
         link = self.store.add(typed)
         self.refresh()
         self.table.selectRow([one.key for one in self.links].index(link.key))
-        self._again("Made.")
+        self._again(tr("Made."))
 
     def _remove(self) -> None:
         link = self.chosen
         asked = QMessageBox.question(
-            self, "Remove", "Codes that have this link will lead nowhere, and its visits are "
-            "forgotten. Remove it?",
+            self, tr("Remove"),
+            tr("Codes that have this link will lead nowhere, and its visits are "
+            "forgotten. Remove it?"),
         )  # fmt: skip
         if asked == QMessageBox.StandardButton.Yes:
             self.store.remove(link.key)
-            self._again("Removed.")
+            self._again(tr("Removed."))
 
     def _links_out(self) -> None:
-        self._write("Links as CSV", "links.csv", self.store.as_csv())
+        self._write(tr("Links as CSV"), "links.csv", self.store.as_csv())
 
     def _visits_out(self) -> None:
-        self._write("Visits as CSV", "visits.csv", self.store.counts_as_csv())
+        self._write(tr("Visits as CSV"), "visits.csv", self.store.counts_as_csv())
 
     def _write(self, title: str, name: str, text: str) -> None:
         path = save_path(self, title, name, TABLES, (".csv",))
         if path is not None:
             data = text.encode()
             write_atomically(path, lambda file: file.write(data), OutputError, "write")
-            self.say(f"Wrote {path.name}.")
+            self.say(tr("Wrote {name}.", name=path.name))
 
     def _take_in(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Take a CSV in", "", TABLES)
+        name, _ = QFileDialog.getOpenFileName(self, tr("Take a CSV in"), "", TABLES)
         if not name:
             return
         try:
             text = read_bytes(Path(name), MOST_BYTES, UserError).decode("utf-8-sig")
         except UnicodeDecodeError:
-            raise UserError(f"{Path(name).name} is no table in UTF-8.") from None
+            raise UserError(tr("{name} is no table in UTF-8.", name=Path(name).name)) from None
         changed, added = self.store.take_csv(text)
-        self._again(f"{changed} links changed, {added} new.")
+        self._again(tr("{changed} links changed, {added} new.", changed=changed, added=added))
 
     def dress(self, theme: themes.Theme) -> None:
         """Follow the theme."""

@@ -6,6 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox
 
 from nimble_tile.core.additions import Backing
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.bench.hands.brush_box import BrushBox
 from nimble_tile.ui.bench.hands.plate import PlateHand
@@ -15,9 +16,9 @@ from nimble_tile.ui.work.colour_desk import ColourDesk
 from nimble_tile.ui.work.session import Session
 
 TOLD = {
-    "none": "The logo lies on the modules as they are.",
-    "cleared": "Modules that the shape touches are taken away whole; what is below them shows.",
-    "plate": "A plate of one colour lies under the logo.",
+    "none": tr("The logo lies on the modules as they are."),
+    "cleared": tr("Modules that the shape touches are taken away whole; what is below them shows."),
+    "plate": tr("A plate of one colour lies under the logo."),
 }
 
 
@@ -36,95 +37,96 @@ class BackingPage(ItemPage):
         super().__init__(session, desk)
         default = Backing()
         self.kind = Segments(
-            "Under the logo",
+            tr("Under the logo"),
             [
-                ("none", "Modules", TOLD["none"]),
-                ("cleared", "Cleared", TOLD["cleared"]),
-                ("plate", "Plate", TOLD["plate"]),
+                ("none", tr("Modules"), TOLD["none"]),
+                ("cleared", tr("Cleared"), TOLD["cleared"]),
+                ("plate", tr("Plate"), TOLD["plate"]),
             ],
         )
         self.kind.chosen.connect(
-            lambda kind: self.change_in("backing", "Choose what lies under the logo", kind=kind)
+            lambda kind: self.change_in("backing", tr("Choose what lies under the logo"), kind=kind)
         )
         self.told = soft()
         self.shape = Segments(
-            "Shape",
+            tr("Shape"),
             [
-                ("outline", "Outline", "The logo's own outline"),
-                ("box", "Box", "The logo's box"),
-                ("rounded", "Round", "A box with round corners"),
-                ("circle", "Circle", "A circle round the logo"),
+                ("outline", tr("Outline"), tr("The logo's own outline")),
+                ("box", tr("Box"), tr("The logo's box")),
+                ("rounded", tr("Round"), tr("A box with round corners")),
+                ("circle", tr("Circle"), tr("A circle round the logo")),
             ],
         )
         self.shape.chosen.connect(
-            lambda shape: self.change_in("backing", "Choose the plate's shape", shape=shape)
+            lambda shape: self.change_in("backing", tr("Choose the plate's shape"), shape=shape)
         )
         self.margin = self.joined(
             "backing", "margin",
-            Slider("Margin", 0, 6, default.margin, "modules", decimals=1), "Change the margin",
+            Slider(tr("Margin"), 0, 6, default.margin, "modules", decimals=1),
+            tr("Change the margin"),
         )  # fmt: skip
         self.corner = self.joined(
-            "backing", "corner", Slider("Corners", 0, 1, default.corner, "%", factor=100),
-            "Change the corners",
+            "backing", "corner", Slider(tr("Corners"), 0, 1, default.corner, "%", factor=100),
+            tr("Change the corners"),
         )  # fmt: skip
-        self.whole = QCheckBox("Take modules away whole")
-        self.whole.setToolTip("Modules that the plate touches are not cut but left out")
+        self.whole = QCheckBox(tr("Take modules away whole"))
+        self.whole.setToolTip(tr("Modules that the plate touches are not cut but left out"))
         self.whole.toggled.connect(
             lambda on: self.change_in(
-                "backing", "Take modules away whole" if on else "Cut modules at the plate",
+                "backing", tr("Take modules away whole") if on else tr("Cut modules at the plate"),
                 whole=on,
             )
         )  # fmt: skip
         self.colour = self.swatch(
-            "Plate colour", "Plate colour",
+            tr("Plate colour"), tr("Plate colour"),
             lambda c: self.change_in(
-                "backing", "Change the plate's colour", "plate colour", colour=c
+                "backing", tr("Change the plate's colour"), "plate colour", colour=c
             ),
         )  # fmt: skip
         self.soft_edge = self.joined(
-            "backing", "soft", Slider("Soft edge", 0, 4, 0, "modules", decimals=1),
-            "Change the plate's edge",
+            "backing", "soft", Slider(tr("Soft edge"), 0, 4, 0, "modules", decimals=1),
+            tr("Change the plate's edge"),
         )  # fmt: skip
         self.line = self.joined(
-            "backing", "line", Slider("Line", 0, 2, 0, "modules", decimals=2),
-            "Change the plate's line",
+            "backing", "line", Slider(tr("Line"), 0, 2, 0, "modules", decimals=2),
+            tr("Change the plate's line"),
         )  # fmt: skip
         self.line_colour = self.swatch(
-            "Line colour", "Line colour",
+            tr("Line colour"), tr("Line colour"),
             lambda c: self.change_in(
-                "backing", "Change the line's colour", "line colour", line_colour=c
+                "backing", tr("Change the line's colour"), "line colour", line_colour=c
             ),
         )  # fmt: skip
         for widget in (self.kind, self.told, self.shape, self.margin, self.corner, self.whole):
             self.body.addWidget(widget)
-        self.plate_fold = Fold("The plate", True)
-        self.plate_fold.inside.addLayout(named("Colour", self.colour))
+        self.plate_fold = Fold(tr("The plate"), True)
+        self.plate_fold.inside.addLayout(named(tr("Colour"), self.colour))
         self.plate_fold.inside.addWidget(self.soft_edge)
         self.plate_fold.inside.addWidget(self.line)
-        self.plate_fold.inside.addLayout(named("Line colour", self.line_colour))
+        self.plate_fold.inside.addLayout(named(tr("Line colour"), self.line_colour))
         self.body.addWidget(self.plate_fold)
         self.body.addWidget(self._painted(hand))
         self.body.addStretch(1)
 
     def _painted(self, hand: PlateHand) -> Fold:
-        self.paint_fold = Fold("Painted by hand")
+        self.paint_fold = Fold(tr("Painted by hand"))
         self.paint_fold.inside.addWidget(
-            soft("While this is open, paint on the code: a plate under all logos.")
+            soft(tr("While this is open, paint on the code: a plate under all logos."))
         )
         self.brush = BrushBox(
-            hand, ("Cover", "What is painted covers modules"),
-            ("Free", "What is painted shows modules again"), "Remove it",
+            hand, (tr("Cover"), tr("What is painted covers modules")),
+            (tr("Free"), tr("What is painted shows modules again")), tr("Remove it"),
         )  # fmt: skip
         self.brush.tool.hide()
         self.brush.hint.hide()
         self.paint_colour = self.swatch(
-            "Colour of what is painted", "Colour of what is painted",
+            tr("Colour of what is painted"), tr("Colour of what is painted"),
             lambda c: self.session.edit(
-                "logo", "Change the painted plate's colour", "paint colour", paint_colour=c
+                "logo", tr("Change the painted plate's colour"), "paint colour", paint_colour=c
             ),
         )  # fmt: skip
         self.paint_fold.inside.addWidget(self.brush)
-        self.paint_fold.inside.addLayout(named("Colour", self.paint_colour))
+        self.paint_fold.inside.addLayout(named(tr("Colour"), self.paint_colour))
         self.paint_fold.head.toggled.connect(self.paints)
         return self.paint_fold
 

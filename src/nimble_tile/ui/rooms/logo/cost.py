@@ -8,6 +8,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QLabel, QPushButton, QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Slider, rule, set_checked, set_rank, soft
@@ -42,8 +43,8 @@ class BlockBars(QWidget):
         rows.sort(key=lambda r: -(r[0] / max(r[1], 1)))
         self._rows, self._more = rows[:MOST_BARS], max(0, len(rows) - MOST_BARS)
         self.setVisible(bool(rows))
-        told = "; ".join(f"block {i}: {s} of {c}" for s, c, i in self._rows)
-        self.setAccessibleName(f"Spoiled of correctable codewords: {told}")
+        told = "; ".join(tr("block {i}: {s} of {c}", i=i, s=s, c=c) for s, c, i in self._rows)
+        self.setAccessibleName(tr("Spoiled of correctable codewords: {told}", told=told))
         self.setFixedHeight(self.sizeHint().height())
         self.update()
 
@@ -58,7 +59,9 @@ class BlockBars(QWidget):
             y = row_number * (BAR + 6)
             painter.setPen(QColor(theme.soft))
             name = QRectF(0, y - 2, 56, BAR + 4)
-            painter.drawText(name, Qt.AlignmentFlag.AlignVCenter, f"Block {number}")
+            painter.drawText(
+                name, Qt.AlignmentFlag.AlignVCenter, tr("Block {number}", number=number)
+            )
             bar = QRectF(58, y + 2, self.width() - 58 - 62, BAR - 4)
             painter.fillRect(bar, QColor(theme.tint))
             share = min(1.0, spoiled / max(able, 1))
@@ -68,11 +71,17 @@ class BlockBars(QWidget):
                              QColor(colour))  # fmt: skip
             painter.setPen(QColor(theme.fails if over else theme.ink))
             told = QRectF(self.width() - 58, y - 2, 58, BAR + 4)
-            painter.drawText(told, Qt.AlignmentFlag.AlignVCenter, f"{spoiled} of {able}")
+            painter.drawText(
+                told,
+                Qt.AlignmentFlag.AlignVCenter,
+                tr("{spoiled} of {able}", spoiled=spoiled, able=able),
+            )
         if self._more:
             painter.setPen(QColor(theme.soft))
             at = QRectF(0, len(self._rows) * (BAR + 6), self.width(), 18)
-            painter.drawText(at, Qt.AlignmentFlag.AlignVCenter, f"and {self._more} more blocks")
+            painter.drawText(
+                at, Qt.AlignmentFlag.AlignVCenter, tr("and {more} more blocks", more=self._more)
+            )
 
 
 class CostPage(ItemPage):
@@ -95,24 +104,26 @@ class CostPage(ItemPage):
         self.holds = QLabel()
         self.holds.setWordWrap(True)
         self.why = soft()
-        self.spare = Slider("Spare to keep", 0, 0.9, 0.37, "%", factor=100)
-        self.spare.setToolTip("Error correction that the searches leave in the weakest block")
-        self.largest = QPushButton("Largest that holds here")
-        self.place = QPushButton("Best place")
-        self.code = QPushButton("Smallest code for this size")
+        self.spare = Slider(tr("Spare to keep"), 0, 0.9, 0.37, "%", factor=100)
+        self.spare.setToolTip(tr("Error correction that the searches leave in the weakest block"))
+        self.largest = QPushButton(tr("Largest that holds here"))
+        self.place = QPushButton(tr("Best place"))
+        self.code = QPushButton(tr("Smallest code for this size"))
         for button, what, tip in (
-            (self.largest, "largest", "As large as this place and shape allow"),
-            (self.place, "place", "Where a logo of this size costs least"),
-            (self.code, "code", "The smallest version, and its lowest level, that bears it"),
+            (self.largest, "largest", tr("As large as this place and shape allow")),
+            (self.place, "place", tr("Where a logo of this size costs least")),
+            (self.code, "code", tr("The smallest version, and its lowest level, that bears it")),
         ):
             button.setToolTip(tip)
             button.clicked.connect(lambda _=False, w=what: self.search.emit(w, self.spare.value))
         self.found = soft()
         self.found.hide()
-        self.marker = QCheckBox("It is also a marker for a viewer")
-        self.marker.setToolTip("The target picture that an augmented-reality viewer looks for")
+        self.marker = QCheckBox(tr("It is also a marker for a viewer"))
+        self.marker.setToolTip(tr("The target picture that an augmented-reality viewer looks for"))
         self.marker.toggled.connect(
-            lambda on: self.change("Use the logo as a marker" if on else "No marker", marker=on)
+            lambda on: self.change(
+                tr("Use the logo as a marker") if on else tr("No marker"), marker=on
+            )
         )
         self.tracks = QLabel()
         self.tracks.setWordWrap(True)
@@ -137,23 +148,29 @@ class CostPage(ItemPage):
     def show_coverage(self, found: Coverage | None) -> None:
         """What is covered, and what that spoils."""
         if found is None:
-            self.numbers.setText("Nothing lies on the code.")
+            self.numbers.setText(tr("Nothing lies on the code."))
             self.bars.hide()
             for label in (self.patterns, self.holds, self.why):
                 label.hide()
             return
         self.numbers.setText(
-            f"{found.area:.1%} of the code's area and {found.modules:.1%} of its modules are "
-            f"covered: {sum(found.under)} of {found.codewords} codewords are spoiled."
+            tr(
+                "{area:.1%} of the code's area and {modules:.1%} of its modules are "
+                "covered: {under} of {codewords} codewords are spoiled.",
+                area=found.area,
+                modules=found.modules,
+                under=sum(found.under),
+                codewords=found.codewords,
+            )
         )
         self.bars.show_blocks(found.spoiled, found.correctable)
-        self.patterns.setText("Touched: " + ", ".join(found.patterns) + "." if found.patterns
-                              else "No function pattern is touched.")  # fmt: skip
+        self.patterns.setText(tr("Touched: ") + ", ".join(found.patterns) + "." if found.patterns
+                              else tr("No function pattern is touched."))  # fmt: skip
         self.patterns.show()
         hold = found.hold
         self.holds.setText(
-            "By our model of readers it holds." if hold.holds
-            else "By our model it does not hold. " + " ".join(hold.why)
+            tr("By our model of readers it holds.") if hold.holds
+            else tr("By our model it does not hold. ") + " ".join(hold.why)
         )  # fmt: skip
         set_rank(self.holds, "" if hold.holds else "error")
         self.holds.show()

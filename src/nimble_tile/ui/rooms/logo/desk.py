@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from nimble_tile.core.additions import Layout, Logo
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.ui.bench.hands.laid import ItemPlacing, LaidHand
 from nimble_tile.ui.bench.hands.mask_editor import MaskEditor
 from nimble_tile.ui.bench.hands.plate import PlateHand
@@ -25,7 +26,7 @@ if TYPE_CHECKING:
 PAINTED_SIDE = 720
 """Pixels a side of the plate that is painted by hand."""
 
-LOGOS = "Logos (*.png *.svg *.jpg *.jpeg *.webp *.tif *.tiff *.pdf)"
+LOGOS = tr("Logos (*.png *.svg *.jpg *.jpeg *.webp *.tif *.tiff *.pdf)")
 
 DARK_ENOUGH = 0.12
 """Relative luminance at which the code's colour stops being darkened when it is taken from a
@@ -67,7 +68,7 @@ class LogoDesk(QObject):
         rung.recolour.connect(self.recolour)
         rung.search.connect(self.search)
         rung.paint_cleared.connect(
-            lambda: self.session.edit("logo", "Remove the painted plate", paint=None)
+            lambda: self.session.edit("logo", tr("Remove the painted plate"), paint=None)
         )
         rung.paint_inverted.connect(self.invert_paint)
 
@@ -88,7 +89,7 @@ class LogoDesk(QObject):
     def choose_logo(self) -> None:
         """Ask for a logo's file."""
         path, _ = QFileDialog.getOpenFileName(
-            self.parent(), "Bring in a logo", self.tools.settings.folder_of("logos"), LOGOS
+            self.parent(), tr("Bring in a logo"), self.tools.settings.folder_of("logos"), LOGOS
         )
         if path:
             self.bring_logo(Path(path))
@@ -101,7 +102,7 @@ class LogoDesk(QObject):
             from nimble_tile.core.picture.drawings import kind_of, pages
             from nimble_tile.core.picture.opening import read_file
 
-            progress.step(f"Opening {path.name}", 0.2)
+            progress.step(tr("Opening {name}", name=path.name), 0.2)
             data = read_file(path)
             return data, pages(data, path.name) if kind_of(data) == "pdf" else 0
 
@@ -116,7 +117,12 @@ class LogoDesk(QObject):
     def ask_page(self, name: str, count: int) -> int | None:
         """Which page of a PDF, counted from 0; None: called off."""
         number, taken = QInputDialog.getInt(
-            self.parent(), "Page", f"{name} has {count} pages. Which one?", 1, 1, count
+            self.parent(),
+            tr("Page"),
+            tr("{name} has {count} pages. Which one?", name=name, count=count),
+            1,
+            1,
+            count,
         )
         return number - 1 if taken else None
 
@@ -124,7 +130,7 @@ class LogoDesk(QObject):
         def work(progress: Progress) -> str:
             from nimble_tile.core.picture.drawings import one_page
 
-            progress.step(f"Opening {name}", 0.5)
+            progress.step(tr("Opening {name}", name=name), 0.5)
             own = data if page is None else one_page(data, page, name)
             return self.pictures.add(own, name, drawings=True)
 
@@ -136,7 +142,9 @@ class LogoDesk(QObject):
 
         items = self.session.piece.logo.items
         if len(items) >= MOST_LOGOS:
-            self.tools.notices.say(f"A piece holds {MOST_LOGOS} logos at most.")
+            self.tools.notices.say(
+                tr("A piece holds {most_logos} logos at most.", most_logos=MOST_LOGOS)
+            )
             return
         about = self.pictures.about(digest)
         if about.notes:
@@ -149,7 +157,9 @@ class LogoDesk(QObject):
                 update={"backing": new.backing.model_copy(update={"shape": "rounded"})}
             )
         self.rung.index = len(items)
-        self.session.edit("logo", f"Bring in {name or 'a logo'}", items=(*items, new))
+        self.session.edit(
+            "logo", tr("Bring in {name}", name=name or tr("a logo")), items=(*items, new)
+        )
         self.rung.choose(len(items))
         self.ladder.open_rung("logo")
         self.rung.open_page("logo")
@@ -174,7 +184,9 @@ class LogoDesk(QObject):
             colour = fill.colour if fill.kind in ("solid", "stripes", "dots", "weave") else (
                 fill.stops[0].colour if fill.kind in ("linear", "radial") else "#000000"
             )  # fmt: skip
-            self.session.edit_item("logo", index, "Give the logo the code's colour", tint=colour)
+            self.session.edit_item(
+                "logo", index, tr("Give the logo the code's colour"), tint=colour
+            )
             return
 
         def work(progress: Progress) -> str:
@@ -191,7 +203,7 @@ class LogoDesk(QObject):
         def done(colour: str) -> None:
             fill = self.session.piece.look.fill
             new = type(fill)(kind="solid", colour=colour, second=fill.second)
-            self.session.edit("look", "Give the code the logo's colour", fill=new)
+            self.session.edit("look", tr("Give the code the logo's colour"), fill=new)
 
         self._run(work, done)
 
@@ -210,15 +222,16 @@ class LogoDesk(QObject):
 
             renderer, bay = Renderer(self.pictures), self.tools.bay
             if what == "largest":
-                progress.step("Looking for the largest logo that holds", 0.2)
+                progress.step(tr("Looking for the largest logo that holds"), 0.2)
                 return largest.largest(renderer, piece, index, spare, bay)
             if what == "place":
-                progress.step("Looking for the best place", 0.2)
+                progress.step(tr("Looking for the best place"), 0.2)
                 return largest.best_place(renderer, piece, index, spare, bay)
             return largest.smallest_code(renderer, piece, index, spare, bay, progress.step)
 
-        names = {"largest": "Take the largest logo that holds", "place": "Take the best place",
-                 "code": "Take the smallest code for the logo"}  # fmt: skip
+        names = {"largest": tr("Take the largest logo that holds"),
+                 "place": tr("Take the best place"),
+                 "code": tr("Take the smallest code for the logo")}  # fmt: skip
 
         def done(found: LogoFound) -> None:
             self.rung.cost.show_found(found.told)
@@ -226,7 +239,7 @@ class LogoDesk(QObject):
                 return
             now = self.session.piece
             if now.model_copy(update={"layout": Layout()}) != piece:
-                self.rung.cost.show_found("The piece has changed meanwhile; search again.")
+                self.rung.cost.show_found(tr("The piece has changed meanwhile; search again."))
                 return
             changed = now.model_copy(update={"logo": found.piece.logo, "code": found.piece.code})
             self.session.put(changed, names[what])
@@ -241,7 +254,7 @@ class LogoDesk(QObject):
         return self.pictures.add_mask(on_plate(self.pictures, mask, stroke, PAINTED_SIDE))
 
     def _put_plate(self, stroke: Stroke, mask: str) -> None:
-        name = "Paint the plate" if stroke.adds else "Free a part of the plate"
+        name = tr("Paint the plate") if stroke.adds else tr("Free a part of the plate")
         self.session.edit("logo", name, paint=mask)
 
     def invert_paint(self) -> None:
@@ -250,5 +263,5 @@ class LogoDesk(QObject):
         if digest is not None:
             self._run(
                 lambda progress: self.pictures.add_mask(255 - self.pictures.mask(digest)),
-                lambda mask: self.session.edit("logo", "Turn the plate round", paint=mask),
+                lambda mask: self.session.edit("logo", tr("Turn the plate round"), paint=mask),
             )

@@ -6,6 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QPushButton
 
 from nimble_tile.core.additions import Ground, Logo
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.relief import Bevel, Inner, Shadow
 from nimble_tile.ui.kit.controls import Fold, Slider, row, set_checked
@@ -14,7 +15,7 @@ from nimble_tile.ui.ladder.page import Page
 from nimble_tile.ui.work.colour_desk import ColourDesk
 from nimble_tile.ui.work.session import Session
 
-SIDE_LABELS = ("Left", "Top", "Right", "Bottom")
+SIDE_LABELS = (tr("Left"), tr("Top"), tr("Right"), tr("Bottom"))
 
 
 class ItemPage(Page):
@@ -76,20 +77,27 @@ class LogoPage(ItemPage):
     def __init__(self, session: Session, desk: ColourDesk) -> None:
         super().__init__(session, desk)
         self.size = self.joined(
-            "", "size", Slider("Size", 0.02, 1, 0.24, "%", factor=100, decimals=1), "Scale the logo"
+            "",
+            "size",
+            Slider(tr("Size"), 0.02, 1, 0.24, "%", factor=100, decimals=1),
+            tr("Scale the logo"),
         )
-        self.size.setToolTip("Longer side in parts of the code's, its quiet zone not counted")
+        self.size.setToolTip(tr("Longer side in parts of the code's, its quiet zone not counted"))
         self.x = self.joined(
-            "", "x", Slider("From the left", 0, 1, 0.5, "%", factor=100, decimals=1),
-            "Place the logo",
+            "", "x", Slider(tr("From the left"), 0, 1, 0.5, "%", factor=100, decimals=1),
+            tr("Place the logo"),
         )  # fmt: skip
         self.y = self.joined(
-            "", "y", Slider("From the top", 0, 1, 0.5, "%", factor=100, decimals=1),
-            "Place the logo",
+            "", "y", Slider(tr("From the top"), 0, 1, 0.5, "%", factor=100, decimals=1),
+            tr("Place the logo"),
         )  # fmt: skip
-        self.angle = self.joined("", "angle", Slider("Turn", -180, 180, 0, "°"), "Turn the logo")
-        self.centre = QPushButton("To the middle")
-        self.centre.clicked.connect(lambda: self.change("Put the logo in the middle", x=0.5, y=0.5))
+        self.angle = self.joined(
+            "", "angle", Slider(tr("Turn"), -180, 180, 0, "°"), tr("Turn the logo")
+        )
+        self.centre = QPushButton(tr("To the middle"))
+        self.centre.clicked.connect(
+            lambda: self.change(tr("Put the logo in the middle"), x=0.5, y=0.5)
+        )
         self.body.addWidget(self.size)
         self.body.addWidget(self.x)
         self.body.addWidget(self.y)
@@ -102,39 +110,41 @@ class LogoPage(ItemPage):
         self.body.addStretch(1)
 
     def _background(self) -> Fold:
-        self.ground_fold = Fold("Its background")
-        self.ground_off = QCheckBox("Take off a background of one colour")
-        self.ground_off.setToolTip("From the edges inwards; the new edge is cleaned")
+        self.ground_fold = Fold(tr("Its background"))
+        self.ground_off = QCheckBox(tr("Take off a background of one colour"))
+        self.ground_off.setToolTip(tr("From the edges inwards; the new edge is cleaned"))
         self.ground_off.toggled.connect(
             lambda on: self.change_in(
-                "ground", "Take off the background" if on else "Keep the background", off=on
+                "ground", tr("Take off the background") if on else tr("Keep the background"), off=on
             )
         )
         self.tolerance = self.joined(
             "ground", "tolerance",
-            Slider("Tolerance", 0, 0.6, Ground().tolerance, "%", factor=100),
-            "Change the tolerance",
+            Slider(tr("Tolerance"), 0, 0.6, Ground().tolerance, "%", factor=100),
+            tr("Change the tolerance"),
         )  # fmt: skip
         self.ground_fold.inside.addWidget(self.ground_off)
         self.ground_fold.inside.addWidget(self.tolerance)
         return self.ground_fold
 
     def _colour(self) -> Fold:
-        self.colour_fold = Fold("Colours", True)
-        self.own = QPushButton("Its own colours")
-        self.own.clicked.connect(lambda: self.change("Give the logo its own colours", tint=None))
-        self.to_code = QPushButton("Logo as the code")
-        self.to_code.setToolTip("The logo in one colour: that of the code's modules")
+        self.colour_fold = Fold(tr("Colours"), True)
+        self.own = QPushButton(tr("Its own colours"))
+        self.own.clicked.connect(
+            lambda: self.change(tr("Give the logo its own colours"), tint=None)
+        )
+        self.to_code = QPushButton(tr("Logo as the code"))
+        self.to_code.setToolTip(tr("The logo in one colour: that of the code's modules"))
         self.to_code.clicked.connect(lambda: self.recolour.emit("logo"))
-        self.to_logo = QPushButton("Code as the logo")
-        self.to_logo.setToolTip("The modules in the logo's main colour, dark enough to be read")
+        self.to_logo = QPushButton(tr("Code as the logo"))
+        self.to_logo.setToolTip(tr("The modules in the logo's main colour, dark enough to be read"))
         self.to_logo.clicked.connect(lambda: self.recolour.emit("code"))
         for button in (self.to_code, self.to_logo, self.own):
             self.colour_fold.inside.addLayout(row(button, 1))
         return self.colour_fold
 
     def _crop(self) -> Fold:
-        self.crop_fold = Fold("Crop")
+        self.crop_fold = Fold(tr("Crop"))
         self.crops = [Slider(name, 0, 0.9, 0, "%", factor=100, decimals=1) for name in SIDE_LABELS]
         for number, slider in enumerate(self.crops):
             slider.edited.connect(lambda value, n=number: self._cut(n, value))
@@ -151,13 +161,16 @@ class LogoPage(ItemPage):
         crop[side] = round(value, 4)
         other = (side + 2) % 4
         crop[other] = round(min(crop[other], 0.95 - crop[side]), 4)
-        self.change("Crop the logo", "crop", crop=tuple(max(0.0, v) for v in crop))
+        self.change(tr("Crop the logo"), "crop", crop=tuple(max(0.0, v) for v in crop))
 
     def _effects(self) -> Effects:
         self.effects = Effects(Shadow(), Inner(), Bevel())
         self.effects.edited.connect(
             lambda part, field, value: self.change_in(
-                part, f"Change the {NAMES[part]}", f"{part} {field}", **{field: value}
+                part,
+                tr("Change the {names}", names=NAMES[part]),
+                f"{part} {field}",
+                **{field: value},
             )
         )
         self.effects.released.connect(self.session.part)
@@ -175,9 +188,9 @@ class LogoPage(ItemPage):
             slider.set_value(value)
         set_checked(self.ground_off, logo.ground.off)
         self.tolerance.setVisible(logo.ground.off)
-        self.ground_fold.set_note("taken off" if logo.ground.off else "")
-        self.colour_fold.set_note("" if logo.tint is None else "recoloured")
+        self.ground_fold.set_note(tr("taken off") if logo.ground.off else "")
+        self.colour_fold.set_note("" if logo.tint is None else tr("recoloured"))
         self.own.setEnabled(logo.tint is not None)
-        self.own.setToolTip("" if logo.tint is not None else "It has its own colours")
-        self.crop_fold.set_note("cropped" if any(logo.crop) else "")
+        self.own.setToolTip("" if logo.tint is not None else tr("It has its own colours"))
+        self.crop_fold.set_note(tr("cropped") if any(logo.crop) else "")
         self.effects.show_values(logo.shadow, logo.inner, logo.bevel)

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QLabel, QPushButton
 
 from nimble_tile.core.additions import MOST_LOGOS
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.kit.controls import Choice, Segments, row, set_rank, soft
 from nimble_tile.ui.ladder.paged import PagedRung
@@ -44,7 +45,7 @@ class LogoRung(PagedRung):
         The painted plate is to be forgotten, or turned round.
     """
 
-    title, rung = "Logo", "logo"
+    title, rung = tr("Logo"), "logo"
     wanted = Signal()
     work = Signal(str)
     picked = Signal(int)
@@ -60,25 +61,25 @@ class LogoRung(PagedRung):
         self.hand: PlateHand | None = None
         self.index = 0
         self.about = soft()
-        self.add = QPushButton("Bring in a logo…")
+        self.add = QPushButton(tr("Bring in a logo…"))
         self.add.clicked.connect(self.wanted)
-        self.remove = QPushButton("Remove")
+        self.remove = QPushButton(tr("Remove"))
         self.remove.clicked.connect(lambda: self.remove_logo(self.index))
-        self.which = Choice("Logo", [])
+        self.which = Choice(tr("Logo"), [])
         self.which.chosen.connect(self.choose)
-        self.again = QPushButton("Once more")
-        self.again.setToolTip("The same logo a second time")
+        self.again = QPushButton(tr("Once more"))
+        self.again.setToolTip(tr("The same logo a second time"))
         self.again.clicked.connect(self._duplicate)
         self.error = QLabel()
         self.error.setWordWrap(True)
         set_rank(self.error, "error")
         self.error.hide()
         self.page = Segments(
-            "Page",
+            tr("Page"),
             [
-                ("logo", "Logo", "Place, size, colours, crop, shadow"),
-                ("backing", "Under it", "Cleared modules, a plate, a painted plate"),
-                ("cost", "Cost", "What it covers and spoils, and how large it may be"),
+                ("logo", tr("Logo"), tr("Place, size, colours, crop, shadow")),
+                ("backing", tr("Under it"), tr("Cleared modules, a plate, a painted plate")),
+                ("cost", tr("Cost"), tr("What it covers and spoils, and how large it may be")),
             ],
         )
         self.page.set_value("logo")
@@ -105,7 +106,9 @@ class LogoRung(PagedRung):
         if 0 <= index < len(items):
             kept = tuple(logo for i, logo in enumerate(items) if i != index)
             self.index = max(0, min(self.index, len(kept) - 1))
-            self.session.edit("logo", f"Remove {items[index].name or 'the logo'}", items=kept)
+            self.session.edit(
+                "logo", tr("Remove {name}", name=items[index].name or tr("the logo")), items=kept
+            )
 
     def _duplicate(self) -> None:
         items = self.session.piece.logo.items
@@ -115,7 +118,7 @@ class LogoRung(PagedRung):
         # Beside the first, not on it.
         new = old.model_copy(update={"x": old.x + (0.2 if old.x < 0.7 else -0.2), "marker": False})
         self.index = len(items)
-        self.session.edit("logo", "Add the logo once more", items=(*items, new))
+        self.session.edit("logo", tr("Add the logo once more"), items=(*items, new))
         self.choose(self.index)
 
     # Pages -----------------------------------------------------------------
@@ -178,13 +181,18 @@ class LogoRung(PagedRung):
     def summary(self, piece: Piece, shown: Shown | None) -> str:
         items = piece.logo.items
         if not items:
-            return "A painted plate alone" if piece.logo.paint else "None"
-        name = items[0].name or "A logo"
-        told = name if len(items) == 1 else f"{len(items)} logos"
+            return tr("A painted plate alone") if piece.logo.paint else tr("None")
+        name = items[0].name or tr("A logo")
+        told = name if len(items) == 1 else tr("{items} logos", items=len(items))
         found = self._study.coverage if self._study is not None else None
         if found is None or piece != self._studied:
             return told
-        return f"{told}, {found.area:.1%} of the area, {sum(found.under)} codewords"
+        return tr(
+            "{told}, {area:.1%} of the area, {under} codewords",
+            told=told,
+            area=found.area,
+            under=sum(found.under),
+        )
 
     def show_piece(self, piece: Piece) -> None:
         items = piece.logo.items
@@ -194,13 +202,13 @@ class LogoRung(PagedRung):
             page.index = self.index
         self.about.setText(
             "" if there else
-            "Drop a PNG, SVG, JPEG, WebP, TIFF or PDF file here, or paste a picture."
+            tr("Drop a PNG, SVG, JPEG, WebP, TIFF or PDF file here, or paste a picture.")
         )  # fmt: skip
         self.about.setVisible(not there)
         full = len(items) >= MOST_LOGOS
-        self.add.setText("Another logo…" if there else "Bring in a logo…")
+        self.add.setText(tr("Another logo…") if there else tr("Bring in a logo…"))
         self.add.setEnabled(not full)
-        self.add.setToolTip(f"{MOST_LOGOS} are the most" if full else "")
+        self.add.setToolTip(tr("{most_logos} are the most", most_logos=MOST_LOGOS) if full else "")
         for widget in (self.which, self.remove, self.again):
             widget.setVisible(there)
         self.again.setEnabled(not full)
@@ -212,7 +220,7 @@ class LogoRung(PagedRung):
         self.which.blockSignals(False)
         for name in ("logo", "cost"):
             self.page.button(name).setEnabled(there)
-            self.page.button(name).setToolTip("" if there else "There is no logo yet")
+            self.page.button(name).setToolTip("" if there else tr("There is no logo yet"))
         for page in self._made.values():
             page.show_piece(piece)
         if self.isVisible():

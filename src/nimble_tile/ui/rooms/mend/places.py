@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QListWidget, QListWidgetItem
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.kit.images import to_qimage
 
@@ -36,8 +37,8 @@ class ChangedPlaces(QListWidget):
         self.attempt: Attempt | None = None
         self.stays: set[str] = set()
         self._areas: list[Area] = []
-        self.setAccessibleName("Changed places")
-        self.setToolTip("Untick a place that must stay as it was, then mend again")
+        self.setAccessibleName(tr("Changed places"))
+        self.setToolTip(tr("Untick a place that must stay as it was, then mend again"))
         self.itemChanged.connect(self._ticked)
 
     def forget(self) -> None:
@@ -53,9 +54,17 @@ class ChangedPlaces(QListWidget):
         self.blockSignals(True)
         self.clear()
         for area in self._areas:
-            self._add(area.name, f"{area.name}: {area.changed}, by {area.by:.0f}")
+            self._add(
+                area.name,
+                tr(
+                    "{name}: {changed}, by {by:.0f}",
+                    name=area.name,
+                    changed=area.changed,
+                    by=area.by,
+                ),
+            )
         for name in sorted(self.stays - {area.name for area in self._areas}):
-            self._add(name, f"{name}: stays")
+            self._add(name, tr("{name}: stays", name=name))
         self.blockSignals(False)
 
     def _add(self, name: str, text: str) -> None:
@@ -129,11 +138,18 @@ def in_words(attempt: Attempt) -> str:
     """What a result costs and holds."""
     read, of = sum(attempt.read.values()), len(attempt.read)
     touched, whole = attempt.touched, attempt.changed.size
-    return (
-        f"{read} of {of} readers read it, reach {percent(attempt.reach)}. "
-        f"{touched} of {whole} modules "
-        f"changed ({touched / whole:.0%}); mean colour difference "
-        f"{attempt.change.delta_e_mean:.1f}, likeness to before {attempt.change.ssim_view:.2f}."
+    return tr(
+        "{read} of {of} readers read it, reach {reach}. {touched} of {whole} "
+        "modules changed ({touched2:.0%}); mean colour difference "
+        "{delta_e_mean:.1f}, likeness to before {ssim_view:.2f}.",
+        read=read,
+        of=of,
+        reach=percent(attempt.reach),
+        touched=touched,
+        whole=whole,
+        touched2=touched / whole,
+        delta_e_mean=attempt.change.delta_e_mean,
+        ssim_view=attempt.change.ssim_view,
     )
 
 

@@ -16,6 +16,7 @@ from PySide6.QtGui import (
     QTransform,
 )
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.bench.divided import Divided
 from nimble_tile.ui.bench.overlays import paint_split, paint_words
 from nimble_tile.ui.kit import theme as themes
@@ -53,7 +54,7 @@ class MendView(Divided):
         self.outer: np.ndarray | None = None  # with its quiet zone
         self.changed: QImage | None = None  # one pixel a module
         self.stays: QImage | None = None  # one pixel a module
-        self.setAccessibleName("Picture that is mended")
+        self.setAccessibleName(tr("Picture that is mended"))
 
     @property
     def image(self) -> QImage | None:
@@ -79,7 +80,7 @@ class MendView(Divided):
         painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(self.theme.bench))
         if self.before is None:
-            told = "Drop a finished picture here that does not scan."
+            told = tr("Drop a finished picture here that does not scan.")
             paint_words(painter, QRectF(self.rect()), told, self.theme.soft, 16)
             return
         frame = self.frame

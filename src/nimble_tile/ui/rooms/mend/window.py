@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.asking import save_path
 from nimble_tile.ui.kit.controls import Segments, row, scrolled
@@ -35,7 +36,7 @@ if TYPE_CHECKING:
     from nimble_tile.core.tune.recover import Suspect
     from nimble_tile.ui.work.tools import Tools
 
-_SAVED = "PNG (*.png);;JPEG (*.jpg *.jpeg)"
+_SAVED = tr("PNG (*.png);;JPEG (*.jpg *.jpeg)")
 
 
 @dataclass(frozen=True)
@@ -52,7 +53,7 @@ class MendWindow(SideWindow):
     _better = Signal(int, object)
 
     def __init__(self, tools: Tools, parent: QWidget) -> None:
-        super().__init__(tools, parent, "Mend", 1180, 760)
+        super().__init__(tools, parent, tr("Mend"), 1180, 760)
         self.controls = MendControls(tools.session.piece.message.text)
         self._build()
         self._lay_out()
@@ -71,17 +72,17 @@ class MendWindow(SideWindow):
     def _build(self) -> None:
         self.view = MendView()
         self.way = Segments(
-            "View",
-            [("before", "Before", "The picture as it came"),
-             ("split", "Half and half", "Before to the left of a line that is dragged"),
-             ("mended", "Mended", "The picture as it is now"),
-             ("changes", "Changes", "Modules that were made lighter or darker")],
+            tr("View"),
+            [("before", tr("Before"), tr("The picture as it came")),
+             ("split", tr("Half and half"), tr("Before to the left of a line that is dragged")),
+             ("mended", tr("Mended"), tr("The picture as it is now")),
+             ("changes", tr("Changes"), tr("Modules that were made lighter or darker"))],
         )  # fmt: skip
         self.way.set_value("mended")
         self.told = QLabel()
         self.told.setTextFormat(Qt.TextFormat.PlainText)
         self.told.setWordWrap(True)
-        self.copy, self.save = QPushButton("Copy"), QPushButton("Save…")
+        self.copy, self.save = QPushButton(tr("Copy")), QPushButton(tr("Save…"))
 
     def _lay_out(self) -> None:
         right = QVBoxLayout()
@@ -124,7 +125,7 @@ class MendWindow(SideWindow):
     def choose(self) -> None:
         """Ask for a picture."""
         path, _ = QFileDialog.getOpenFileName(
-            self, "Mend a picture", self.tools.settings.folder_of("mending"), PICTURES
+            self, tr("Mend a picture"), self.tools.settings.folder_of("mending"), PICTURES
         )
         if path:
             self.tools.settings.set_folder_of("mending", Path(path))
@@ -138,20 +139,22 @@ class MendWindow(SideWindow):
 
             return open_picture(read_file(path), path.name).over("#ffffff")
 
-        self._work(f"Opening {path.name}", work, lambda pixels: self.take(pixels, path.name))
+        self._work(
+            tr("Opening {name}", name=path.name), work, lambda pixels: self.take(pixels, path.name)
+        )
 
     def paste(self) -> None:
         """Take the picture that lies on the clipboard."""
-        self._take_mime(QGuiApplication.clipboard().mimeData(), "There is no picture to paste.")
+        self._take_mime(QGuiApplication.clipboard().mimeData(), tr("There is no picture to paste."))
 
     def take_bench(self) -> None:
         """Take the finished piece."""
         shown = self.tools.answer.shown
         if shown is None or shown.rendering is None:
-            self.say("There is no code on the bench yet.", "error")
+            self.say(tr("There is no code on the bench yet."), "error")
             return
         self.controls.message.setPlainText(self.tools.session.piece.message.text)
-        self.take(shown.rendering.image.copy(), "From the bench")
+        self.take(shown.rendering.image.copy(), tr("From the bench"))
 
     def _take_mime(self, mime: QMimeData | None, otherwise: str) -> None:
         image = image_in(mime)
@@ -161,20 +164,22 @@ class MendWindow(SideWindow):
         if image.isNull():
             self.say(otherwise, "error")
         else:
-            self.take(from_qimage(image), "Pasted picture")
+            self.take(from_qimage(image), tr("Pasted picture"))
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         welcome(event)
 
     def dropEvent(self, event: QDropEvent) -> None:
         event.acceptProposedAction()
-        self._take_mime(event.mimeData(), "What was dropped is not a picture.")
+        self._take_mime(event.mimeData(), tr("What was dropped is not a picture."))
 
     def take(self, pixels: np.ndarray, name: str) -> None:
         """Mend this picture (uint8 H × W × 3)."""
         self.pixels, self.name = pixels, name
         height, width = pixels.shape[:2]
-        self.controls.called.setText(f"{name}, {width} × {height} pixels")
+        self.controls.called.setText(
+            tr("{name}, {width} × {height} pixels", name=name, width=width, height=height)
+        )
         self.view.take(to_qimage(pixels))
         self.look()
 
@@ -257,9 +262,9 @@ class MendWindow(SideWindow):
                 self.controls.which.addItem(_symbol(suspect), index)
             self.controls.which.setCurrentIndex(0)
             self._choose_suspect()
-            self.say("Found. Mend it, or first say what must stay.")
+            self.say(tr("Found. Mend it, or first say what must stay."))
 
-        self._work("Looking for the code", work, done, "Cancel")
+        self._work(tr("Looking for the code"), work, done, tr("Cancel"))
 
     @property
     def suspect(self) -> Suspect | None:
@@ -274,9 +279,13 @@ class MendWindow(SideWindow):
         self._forget_areas()
         if suspect is not None:
             self.view.quad = suspect.quad
-            how = "It stands there for sure" if suspect.sure else "It may be chance"
+            how = tr("It stands there for sure") if suspect.sure else tr("It may be chance")
             self.controls.sure.setText(
-                f"{how}: it agrees by {suspect.score:.0f} standard deviations of chance."
+                tr(
+                    "{how}: it agrees by {score:.0f} standard deviations of chance.",
+                    how=how,
+                    score=suspect.score,
+                )
             )
         self._offer()
         self.view.update()
@@ -305,8 +314,9 @@ class MendWindow(SideWindow):
             return True
 
         self._work(
-            "Looking at the picture as it is", work, lambda _: self._done(wanted, veto is not None),
-            "Keep the best so far",
+            tr("Looking at the picture as it is"), work,
+            lambda _: self._done(wanted, veto is not None),
+            tr("Keep the best so far"),
         )  # fmt: skip
         self.hold_trials(True)
 
@@ -326,18 +336,18 @@ class MendWindow(SideWindow):
         self._rest()
         step = self.step
         if step is None or step.best is None:
-            self.say("It was ended before anything was known.")
+            self.say(tr("It was ended before anything was known."))
         elif not step.best.holds:
             told = why_not(step.best, wanted, vetoed)
             if self._held is not None:
                 self.step = self._held
                 self._show()
-                told += " What is shown is the result from before."
+                told += tr(" What is shown is the result from before.")
             self.say(told, "error")
         elif not step.best.touched:
-            self.say("It scans as it is: nothing had to be changed.")
+            self.say(tr("It scans as it is: nothing had to be changed."))
         else:
-            self.say("Mended. Untick places that must stay, and mend again; or save it.")
+            self.say(tr("Mended. Untick places that must stay, and mend again; or save it."))
 
     @property
     def attempt(self) -> Attempt | None:
@@ -364,7 +374,7 @@ class MendWindow(SideWindow):
     def _vetoed(self) -> None:
         self._show_stays()
         self._offer()
-        stays = "Mend again: what is not ticked will stay as it was."
+        stays = tr("Mend again: what is not ticked will stay as it was.")
         self.say(stays if self.controls.areas.stays else "")
 
     def _show_stays(self) -> None:
@@ -388,13 +398,15 @@ class MendWindow(SideWindow):
 
     def _copy(self) -> None:
         QGuiApplication.clipboard().setImage(to_qimage(self.attempt.image))
-        self.say("Copied.")
+        self.say(tr("Copied."))
 
     def choose_file(self) -> None:
         """Ask where the mended picture goes."""
         folder = Path(self.tools.settings.folder_of("mending"))
-        start = folder / f"{Path(self.name).stem} mended.png"
-        path = save_path(self, "Save the mended picture", start, _SAVED, (".png", ".jpg", ".jpeg"))
+        start = folder / tr("{stem} mended.png", stem=Path(self.name).stem)
+        path = save_path(
+            self, tr("Save the mended picture"), start, _SAVED, (".png", ".jpg", ".jpeg")
+        )
         if path is not None:
             self.save_to(path)
 
@@ -413,11 +425,12 @@ class MendWindow(SideWindow):
             self._rest()
             right, able = proof.verdict.readers_right
             self.say(
-                f"Saved {path.name}. {proof.verdict.words}: {right} of {able} readers read the "
-                "file back from disk.", "soft" if proof.verdict.scans else "error",
+                tr("Saved {name}. {words}: {right} of {able} readers read the file back "
+                   "from disk.", name=path.name, words=proof.verdict.words, right=right,
+                   able=able), "soft" if proof.verdict.scans else "error",
             )  # fmt: skip
 
-        self._work(f"Writing {path.name} and reading it back", work, done)
+        self._work(tr("Writing {name} and reading it back", name=path.name), work, done)
 
     # The state of the window -------------------------------------------------------
 
@@ -487,4 +500,9 @@ class MendWindow(SideWindow):
 
 def _symbol(suspect: Suspect) -> str:
     symbol = suspect.symbol
-    return f"Version {symbol.version}-{symbol.level}, mask {symbol.mask}"
+    return tr(
+        "Version {version}-{level}, mask {mask}",
+        version=symbol.version,
+        level=symbol.level,
+        mask=symbol.mask,
+    )

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.symbol import tables
 from nimble_tile.ui.kit.controls import Segments, row, soft
@@ -33,14 +34,17 @@ class DensityView(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
-        self.head = QLabel("Density")
+        self.head = QLabel(tr("Density"))
         self.head.setProperty("head", True)
         self.standing = soft()
         self.levels = Segments(
-            "Level", [(level, level, f"Level {level}") for level in tables.LEVELS]
+            tr("Level"),
+            [(level, level, tr("Level {level}", level=level)) for level in tables.LEVELS],
         )
         self.levels.chosen.connect(self.level_chosen)
-        self.levels_note = soft("Version that each level takes. Fewer modules are easier to hide.")
+        self.levels_note = soft(
+            tr("Version that each level takes. Fewer modules are easier to hide.")
+        )
         self._ways = QVBoxLayout()
         self._ways.setSpacing(8)
         for widget in (self.head, self.standing, self.levels, self.levels_note):
@@ -59,18 +63,34 @@ class DensityView(QWidget):
             raised = dense.level not in ("-", piece.code.level)
             level = "" if dense.level == "-" else f"-{dense.level}"
             self.standing.setText(
-                f"Version {dense.version}{level}, {dense.modules} modules a side, "
-                f"{dense.fill:.0%} full. Written in {dense.mode} mode."
-                + (f" Level raised from {piece.code.level} at no cost." if raised else "")
+                tr(
+                    "Version {version}{level}, {modules} modules a side, {fill:.0%} full. "
+                    "Written in {mode} mode.",
+                    version=dense.version,
+                    level=level,
+                    modules=dense.modules,
+                    fill=dense.fill,
+                    mode=dense.mode,
+                )
+                + (
+                    tr(" Level raised from {level} at no cost.", level=piece.code.level)
+                    if raised
+                    else ""
+                )
             )
             for level, version in dense.versions.items():
                 button = self.levels.button(level)
                 button.setText(f"{level}  {version or '–'}")
                 button.setEnabled(version is not None)
                 button.setToolTip(
-                    f"Level {level}: version {version}, {tables.side(version)} modules a side"
+                    tr(
+                        "Level {level}: version {version}, {side} modules a side",
+                        level=level,
+                        version=version,
+                        side=tables.side(version),
+                    )
                     if version
-                    else f"The message does not fit level {level}"
+                    else tr("The message does not fit level {level}", level=level)
                 )
             self.levels.set_value(piece.code.level)
         self._show_offers(study.offers)

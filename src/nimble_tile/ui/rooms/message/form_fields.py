@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile.core.details import Details
+from nimble_tile.core.language import tr
 from nimble_tile.core.message.remarks import Remark
 from nimble_tile.ui.kit.controls import Choice, guard_wheel, row, set_checked, set_rank
 
@@ -263,8 +264,8 @@ class WhenField(FormField):
         self.tick: QCheckBox | None = None
         if part.optional:
             self.tick = QCheckBox()
-            self.tick.setAccessibleName(f"{part.label}: given")
-            self.tick.setToolTip("Tick to say when it ends")
+            self.tick.setAccessibleName(tr("{label}: given", label=part.label))
+            self.tick.setToolTip(tr("Tick to say when it ends"))
             self.tick.toggled.connect(self._ticked)
             inner = QWidget()
             line = QHBoxLayout(inner)
@@ -320,7 +321,7 @@ class ZoneField(FormField):
             QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
         )
         self.control.setMinimumContentsLength(8)
-        self.control.addItem("Wherever the phone is", "")
+        self.control.addItem(tr("Wherever the phone is"), "")
         for zone in zones():
             self.control.addItem(zone.replace("_", " "), zone)
         self.control.completer().setFilterMode(Qt.MatchFlag.MatchContains)

@@ -15,9 +15,17 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile.core.details import Address, Details, Number
+from nimble_tile.core.language import marked, tr, tr_as, within
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Choice, row
 from nimble_tile.ui.rooms.message.form_fields import FormField, Many, Single
+
+ADD = {
+    marked("phone"): tr("Add a phone"),
+    marked("e-mail"): tr("Add an e-mail"),
+    marked("address"): tr("Add an address"),
+}
+"""What the button says that adds an entry."""
 
 
 class ManyField(FormField):
@@ -29,7 +37,7 @@ class ManyField(FormField):
         self._rows: list[tuple[Any, QWidget]] = []
         self._theme = themes.LIGHT
         head = QLabel(part.label)
-        self.add = QPushButton(f"Add {'an' if part.what[0] in 'aeio' else 'a'} {part.what}")
+        self.add = QPushButton(ADD[part.what])
         self.add.setProperty("flat", True)
         self.add.clicked.connect(self._grow)
         self.box.addLayout(row(head, 1, self.add))
@@ -86,10 +94,12 @@ class ManyField(FormField):
         """An entry's controls, and how to fill them."""
         made = QWidget()
         away = QToolButton()
-        away.setAccessibleName(f"Take out {self.part.what} {index + 1}")
-        away.setToolTip(f"Take out this {self.part.what}")
+        away.setAccessibleName(
+            tr("Take out {what} {index}", what=tr(self.part.what), index=index + 1)
+        )
+        away.setToolTip(tr("Take out this {what}", what=tr(self.part.what)))
         away.clicked.connect(lambda: self._set((*self._value[:index], *self._value[index + 1 :])))
-        name = f"{self.part.what.capitalize()} {index + 1}"
+        name = f"{tr(self.part.what).capitalize()} {index + 1}"
 
         def change(**changes: Any) -> None:
             self._change(index, self._value[index].model_copy(update=changes))
@@ -106,11 +116,16 @@ class ManyField(FormField):
             made.setLayout(row(line, away, spacing=4))
             return lambda entry: _show_line(line, entry), made
         uses = (
-            [("mobile", "Mobile"), ("work", "Work"), ("home", "Home"), ("fax", "Fax")]
+            [
+                ("mobile", tr("Mobile")),
+                ("work", tr("Work")),
+                ("home", tr("Home")),
+                ("fax", tr("Fax")),
+            ]
             if self.part.what == "phone"
-            else [("work", "Work"), ("home", "Home")]
+            else [("work", tr("Work")), ("home", tr("Home"))]
         )
-        use = Choice(f"{name}, use", uses)
+        use = Choice(tr("{name}, use", name=name), uses)
         use.chosen.connect(lambda value: change(use=value))
         if self.part.what == "phone":
             line = single(name, lambda text: change(number=text), "+44 1632 960983")
@@ -128,11 +143,12 @@ class ManyField(FormField):
         box.addLayout(row(use, 1, away, spacing=4))
         lines = {}
         for field, hint in (
-            ("street", "Street and number"), ("code", "Code"), ("city", "Town"),
-            ("region", "Region"), ("country", "Country"),
+            ("street", tr("Street and number")), ("code", tr_as("postal", "Code")),
+            ("city", tr("Town")),
+            ("region", tr("Region")), ("country", tr("Country")),
         ):  # fmt: skip
             lines[field] = single(
-                f"{name}, {hint.lower()}", lambda text, f=field: change(**{f: text}), hint
+                f"{name}, {within(hint)}", lambda text, f=field: change(**{f: text}), hint
             )
         lines["code"].setFixedWidth(84)
         box.addWidget(lines["street"])

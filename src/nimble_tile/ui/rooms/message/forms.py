@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile.core.details import Details
+from nimble_tile.core.language import tr, tr_as
 from nimble_tile.core.message.remarks import Remark
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.rooms.message.form_fields import (
@@ -36,47 +37,52 @@ from nimble_tile.ui.rooms.message.form_lists import ManyField
 
 LAYOUTS: dict[str, tuple[FormPart, ...]] = {
     "email": (
-        LinePart("to", "To", "walk@lanternwalk.example"), LinePart("cc", "Copy to"),
-        LinePart("bcc", "Blind copy"), LinePart("subject", "Subject"), Text("body", "Text"),
+        LinePart("to", tr_as("receiver", "To"), "walk@lanternwalk.example"),
+        LinePart("cc", tr("Copy to")),
+        LinePart("bcc", tr("Blind copy")), LinePart("subject", tr("Subject")),
+        Text("body", tr("Text")),
     ),
-    "phone": (LinePart("number", "Number", "+44 1632 960983"),),
-    "sms": (LinePart("number", "Number", "+44 1632 960983"), Text("body", "Text")),
+    "phone": (LinePart("number", tr("Number"), "+44 1632 960983"),),
+    "sms": (LinePart("number", tr("Number"), "+44 1632 960983"), Text("body", tr("Text"))),
     "place": (
-        LinePart("latitude", "Latitude", "54.9731 or 54° 58′ 23″ N"),
-        LinePart("longitude", "Longitude", "-1.6139"), LinePart("altitude", "Altitude", "metres"),
-        LinePart("label", "Label"),
+        LinePart("latitude", tr("Latitude"), tr("54.9731 or 54° 58′ 23″ N")),
+        LinePart("longitude", tr("Longitude"), "-1.6139"),
+        LinePart("altitude", tr("Altitude"), tr("metres")),
+        LinePart("label", tr("Label")),
     ),
     "contact": (
-        LinePart("given", "First name"), LinePart("family", "Last name"),
-        LinePart("organisation", "Firm or club"), LinePart("role", "Role"),
-        Many("phones", "Phones", "phone"), Many("emails", "E-mails", "e-mail"),
-        Many("addresses", "Addresses", "address"), LinePart("web", "Web page", "https://"),
-        Text("note", "Note"),
-        One("form", "vCard", (("3.0", "3.0, every phone"), ("4.0", "4.0, newer"))),
+        LinePart("given", tr("First name")), LinePart("family", tr("Last name")),
+        LinePart("organisation", tr("Firm or club")), LinePart("role", tr("Role")),
+        Many("phones", tr("Phones"), "phone"), Many("emails", tr("E-mails"), "e-mail"),
+        Many("addresses", tr("Addresses"), "address"), LinePart("web", tr("Web page"), "https://"),
+        Text("note", tr("Note")),
+        One("form", "vCard", (("3.0", tr("3.0, every phone")), ("4.0", tr("4.0, newer")))),
     ),
     "event": (
-        LinePart("title", "Title"), Tick("all_day", "All day"), When("start", "Begins"),
-        When("end", "Ends", True), Zone("zone", "Time zone"), LinePart("place", "Where"),
-        Text("note", "Note"), Tick("whole", "Short form, the event alone", True),
+        LinePart("title", tr("Title")), Tick("all_day", tr("All day")), When("start", tr("Begins")),
+        When("end", tr("Ends"), True), Zone("zone", tr("Time zone")),
+        LinePart("place", tr("Where")),
+        Text("note", tr("Note")), Tick("whole", tr("Short form, the event alone"), True),
     ),
     "wifi": (
-        LinePart("name", "Name", "SSID of the network"),
-        One("security", "Security", (("wpa", "WPA2 / WPA3"), ("wpa3", "WPA3 only"),
-                                     ("open", "Open, no password"))),
-        LinePart("password", "Password"), Tick("hidden", "Hidden: it does not show its name"),
+        LinePart("name", tr("Name"), tr("SSID of the network")),
+        One("security", tr("Security"), (("wpa", "WPA2 / WPA3"), ("wpa3", tr("WPA3 only")),
+                                     ("open", tr("Open, no password")))),
+        LinePart("password", tr("Password")),
+        Tick("hidden", tr("Hidden: it does not show its name")),
     ),
     "transfer": (
-        LinePart("name", "Receiver"), LinePart("iban", "IBAN"),
-        LinePart("bic", "BIC", "may be left out"),
-        LinePart("amount", "Euro", "12.50"), LinePart("text", "Text"),
-        LinePart("reference", "Reference", "RF…"),
-        LinePart("purpose", "Purpose", "up to 4 letters"),
-        LinePart("info", "Hint", "for the payer"),
+        LinePart("name", tr("Receiver")), LinePart("iban", "IBAN"),
+        LinePart("bic", "BIC", tr("may be left out")),
+        LinePart("amount", tr("Euro"), "12.50"), LinePart("text", tr("Text")),
+        LinePart("reference", tr("Reference"), "RF…"),
+        LinePart("purpose", tr("Purpose"), tr("up to 4 letters")),
+        LinePart("info", tr("Hint"), tr("for the payer")),
     ),
     "payment": (
-        LinePart("address", "Address"), LinePart("amount", "Bitcoin", "0.001"),
-        LinePart("label", "Label"),
-        LinePart("message", "Message"),
+        LinePart("address", tr("Address")), LinePart("amount", "Bitcoin", "0.001"),
+        LinePart("label", tr("Label")),
+        LinePart("message", tr("Message")),
     ),
 }  # fmt: skip
 """Fields of each kind's form, in their order."""

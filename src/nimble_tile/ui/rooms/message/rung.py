@@ -10,6 +10,7 @@ from PySide6.QtGui import QKeyEvent, QKeySequence, QTextCursor
 from PySide6.QtWidgets import QLabel, QLineEdit, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
 from nimble_tile.core.errors import MessageError, UserError
+from nimble_tile.core.language import tr, within
 from nimble_tile.core.message import Advice, Fix, advise, campaign, encoded_length, kinds
 from nimble_tile.core.piece import Message, Piece
 from nimble_tile.ui.kit import theme as themes
@@ -61,40 +62,44 @@ class _Tags(Fold):
     changed = Signal(str, str)
 
     def __init__(self) -> None:
-        super().__init__("Campaign tags")
+        super().__init__(tr("Campaign tags"))
         self.lines: dict[str, QLineEdit] = {}
         hints = {"source": "poster", "medium": "print", "campaign": "lantern-walk"}
         for tag in campaign.TAGS:
             line = QLineEdit()
             line.setPlaceholderText(hints.get(tag, ""))
             line.textEdited.connect(lambda text, t=tag: self.changed.emit(t, text))
-            self.inside.addLayout(named(tag.capitalize(), line, 78))
+            self.inside.addLayout(named(campaign.TAG_NAMES[tag], line, 78))
             self.lines[tag] = line
-        self.inside.addWidget(soft("Added to the link as utm_…; the rest of it stays as it is."))
+        self.inside.addWidget(
+            soft(tr("Added to the link as utm_…; the rest of it stays as it is."))
+        )
 
     def show_link(self, link: str) -> None:
         tags = campaign.tags_of(link)
         for tag, line in self.lines.items():
             if line.text() != tags.get(tag, ""):
                 line.setText(tags.get(tag, ""))
-        self.set_note(f"{len(tags)} of {len(campaign.TAGS)}" if tags else "")
+        self.set_note(
+            tr("{tags} of {tags2}", tags=len(tags), tags2=len(campaign.TAGS)) if tags else ""
+        )
 
 
 class MessageRung(Rung):
     """Kind, text or form, advice with one-click fixes, density."""
 
-    title, rung = "Message", "message"
+    title, rung = tr("Message"), "message"
     scan_wanted = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._theme = themes.LIGHT
-        self.kind = Choice("Kind of message", list(kinds.TITLES.items()))
+        self.kind = Choice(tr("Kind of message"), list(kinds.TITLES.items()))
         self.kind.setMaxVisibleItems(len(kinds.TITLES))
         self.kind.chosen.connect(self._choose_kind)
         self.text = _Field()
-        self.text.setAccessibleName("Message")
-        self.text.setPlaceholderText("What a scan should give back")
+        self.text.setAccessibleName(tr("Message"))
+        self.text.setPlaceholderText(tr("What a scan should give back"))
         self.text.setTabChangesFocus(True)
         self.text.setUndoRedoEnabled(False)
         self.text.setFixedHeight(84)
@@ -106,10 +111,10 @@ class MessageRung(Rung):
         self._own_short = False  # the message is a short link of the desk
         self.form: FormView | None = None
         self._form_place = QVBoxLayout()
-        self.written = Fold("The text that is written")
+        self.written = Fold(tr("The text that is written"))
         self.raw = QPlainTextEdit()
         self.raw.setReadOnly(True)
-        self.raw.setAccessibleName("The text that is written")
+        self.raw.setAccessibleName(tr("The text that is written"))
         self.raw.setTabChangesFocus(True)
         self.raw.setFixedHeight(96)
         self.written.inside.addWidget(self.raw)
@@ -125,14 +130,14 @@ class MessageRung(Rung):
         self._advised: list[Advice] | None = None
         self.density = DensityView()
         self.density.level_chosen.connect(
-            lambda level: session.edit("code", f"Choose level {level}", level=level)
+            lambda level: session.edit("code", tr("Choose level {level}", level=level), level=level)
         )
         self.density.offer_taken.connect(self._take_offer)
-        self.scan = QPushButton("Take it from an image…")
+        self.scan = QPushButton(tr("Take it from an image…"))
         self.scan.setProperty("flat", True)
-        self.scan.setToolTip("Reads the code in an image and fills in its message")
+        self.scan.setToolTip(tr("Reads the code in an image and fills in its message"))
         self.scan.clicked.connect(self.scan_wanted)
-        self.body.addLayout(named("Kind", self.kind, 78))
+        self.body.addLayout(named(tr("Kind"), self.kind, 78))
         self.body.addWidget(self.text)
         self.body.addLayout(self._form_place)
         for widget in (
@@ -148,19 +153,19 @@ class MessageRung(Rung):
         if form is None or piece.message.text:
             return None
         stops = [remark.text for remark in kinds.remarks(form) if remark.stops]
-        what = f"The {kinds.TITLES[piece.message.kind].lower()} is unfinished."
+        what = tr("{kind}: unfinished.", kind=kinds.TITLES[piece.message.kind])
         return MessageError(what, stops[0] if stops else "")
 
     def summary(self, piece: Piece, shown: Shown | None) -> str:
         message = piece.message
         if message.details is not None and not message.text:
-            return f"{kinds.TITLES[message.kind]}, unfinished"
-        return kinds.in_words(message) or "Nothing written yet"
+            return tr("{titles}, unfinished", titles=kinds.TITLES[message.kind])
+        return kinds.in_words(message) or tr("Nothing written yet")
 
     # Edits -----------------------------------------------------------------
 
     def _type(self) -> None:
-        name = "Write the message"
+        name = tr("Write the message")
         self.session.edit("message", name, "message", text=self.text.toPlainText())
 
     def _put(self, message: Message, name: str, key: str = "") -> None:
@@ -177,7 +182,7 @@ class MessageRung(Rung):
 
             details = message.details.model_copy(update=fresh(kind))
             message = kinds.compose(details)
-        self._put(message, f"Change the kind to {kinds.TITLES[kind].lower()}")
+        self._put(message, tr("Change the kind to {kind}", kind=within(kinds.TITLES[kind])))
         if self.form is not None:
             self.form.begin()
         else:
@@ -197,14 +202,14 @@ class MessageRung(Rung):
             filled = type(details).model_validate({**dict(details), **changes})
         except ValidationError:
             return
-        title = kinds.TITLES[filled.kind].lower()
-        self._put(kinds.compose(filled), f"Fill in the {title}", f"form {name}")
+        title = within(kinds.TITLES[filled.kind])
+        self._put(kinds.compose(filled), tr("Fill in the {title}", title=title), f"form {name}")
 
     def _tag(self, tag: str, value: str) -> None:
         link = self.session.piece.message.text
         tags = {**campaign.tags_of(link), tag: value}
         text = campaign.with_tags(link, tags)
-        self.session.edit("message", "Change the campaign tags", f"tag {tag}", text=text)
+        self.session.edit("message", tr("Change the campaign tags"), f"tag {tag}", text=text)
 
     def _take_offer(self, offer) -> None:
         piece = self.session.piece
@@ -240,8 +245,16 @@ class MessageRung(Rung):
         if message.kind == "link":
             self.tags.show_link(message.text)
         characters, size = len(message.text), encoded_length(message.text)
-        shown = f"{characters} characters" if characters != 1 else "1 character"
-        self.count.setText(shown if size == characters else f"{shown}, {size} bytes as UTF-8")
+        shown = (
+            tr("{characters} characters", characters=characters)
+            if characters != 1
+            else tr("1 character")
+        )
+        self.count.setText(
+            shown
+            if size == characters
+            else tr("{shown}, {size} bytes as UTF-8", shown=shown, size=size)
+        )
         self.count.setVisible(bool(message.text))
         # Of the desk's own address everything is known: it is for this machine, and plain.
         self._show_advice(message.text, [] if self._own_short else advise(message))
@@ -264,11 +277,11 @@ class MessageRung(Rung):
             self._form_place.addWidget(self.form)
         self.form.show_details(message.details, kinds.remarks(message.details))
         self.raw.setPlainText(message.text)
-        self.written.set_note("" if message.text else "nothing yet")
+        self.written.set_note("" if message.text else tr("nothing yet"))
 
     def _show_advice(self, text: str, advice: list[Advice]) -> None:
         if text == SAMPLE_MESSAGE:
-            advice = [Advice("note", "This is a sample link. Write yours over it."), *advice]
+            advice = [Advice("note", tr("This is a sample link. Write yours over it.")), *advice]
         if advice == self._advised:
             return
         self._advised = advice

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QPushButton
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit.controls import Fold, row, soft
 
 if TYPE_CHECKING:
@@ -29,14 +30,14 @@ class ShortFold(Fold):
     wanted, unwanted, desk_wanted = Signal(), Signal(), Signal()
 
     def __init__(self) -> None:
-        super().__init__("Short link")
+        super().__init__(tr("Short link"))
         self.told = soft()
         self.told.setTextFormat(Qt.TextFormat.PlainText)
-        self.use = QPushButton("Use a short link of the desk")
+        self.use = QPushButton(tr("Use a short link of the desk"))
         self.use.clicked.connect(self.wanted)
-        self.back = QPushButton("Take the long link again")
+        self.back = QPushButton(tr("Take the long link again"))
         self.back.clicked.connect(self.unwanted)
-        self.desk = QPushButton("Link desk\u2026")
+        self.desk = QPushButton(tr("Link desk\u2026"))
         self.desk.setProperty("flat", True)
         self.desk.clicked.connect(self.desk_wanted)
         self.inside.addWidget(self.told)
@@ -48,11 +49,15 @@ class ShortFold(Fold):
         self.use.setVisible(not news.own)
         self.use.setEnabled(written)
         self.back.setVisible(news.own and bool(news.target))
-        off = "" if news.on else " The desk is off: it answers once it is switched on there."
+        off = "" if news.on else tr(" The desk is off: it answers once it is switched on there.")
         if news.own:
-            where = f"Leads to {news.target} now." if news.target else "Leads nowhere any more."
+            where = (
+                tr("Leads to {target} now.", target=news.target)
+                if news.target
+                else tr("Leads nowhere any more.")
+            )
             self.told.setText(where + off)
-            self.set_note("" if news.on else "off")
+            self.set_note("" if news.on else tr("off"))
         else:
-            self.told.setText("It takes less room, and can lead elsewhere after printing.")
+            self.told.setText(tr("It takes less room, and can lead elsewhere after printing."))
             self.set_note(news.gain)

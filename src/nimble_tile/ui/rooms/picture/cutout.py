@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QCheckBox
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.bench.hands.brush import BrushHand
 from nimble_tile.ui.bench.hands.brush_box import BrushBox
@@ -20,49 +21,52 @@ class CutOutPage(Page):
 
     def __init__(self, session: Session, desk: ColourDesk, hand: BrushHand) -> None:
         super().__init__(session, desk)
-        self.body.addWidget(soft("While this page is open, paint on the bench what is kept."))
+        self.body.addWidget(soft(tr("While this page is open, paint on the bench what is kept.")))
         self.brush = BrushBox(
             hand,
-            ("Keep", "What is painted stays"),
-            ("Take away", "What is painted goes"),
-            "Keep everything",
+            (tr("Keep"), tr("What is painted stays")),
+            (tr("Take away"), tr("What is painted goes")),
+            tr("Keep everything"),
         )
         self.body.addWidget(self.brush)
         self.body.addWidget(rule())
-        self.on = QCheckBox("Cut out")
-        self.on.setToolTip("Switch the cut-out off without losing what was painted")
+        self.on = QCheckBox(tr("Cut out"))
+        self.on.setToolTip(tr("Switch the cut-out off without losing what was painted"))
         self.on.toggled.connect(
             lambda on: session.prepare(
-                "cut_out", "Switch the cut-out on" if on else "Switch the cut-out off", on=on
+                "cut_out",
+                tr("Switch the cut-out on") if on else tr("Switch the cut-out off"),
+                on=on,
             )
         )
         self.feather = self.prepares(
-            "cut_out", "feather", Slider("Feather", 0, 0.05, 0.002, "%", factor=100, decimals=1),
-            "Change the feather",
+            "cut_out", "feather",
+            Slider(tr("Feather"), 0, 0.05, 0.002, "%", factor=100, decimals=1),
+            tr("Change the feather"),
         )  # fmt: skip
         self.behind = Segments(
-            "Background",
+            tr("Background"),
             [
-                ("none", "Removed", "Transparent: the ground colour shows"),
-                ("colour", "Colour", "One colour behind what is kept"),
+                ("none", tr("Removed"), tr("Transparent: the ground colour shows")),
+                ("colour", tr("Colour"), tr("One colour behind what is kept")),
             ],
         )
         self.behind.chosen.connect(
             lambda kind: session.prepare(
-                "cut_out", "Choose the background",
+                "cut_out", tr("Choose the background"),
                 background=None if kind == "none" else self.colour.colour,
             )
         )  # fmt: skip
         self.colour = self.swatch(
-            "Background colour", "Background colour",
+            tr("Background colour"), tr("Background colour"),
             lambda c: session.prepare(
-                "cut_out", "Change the background colour", "background", background=c
+                "cut_out", tr("Change the background colour"), "background", background=c
             ),
         )  # fmt: skip
         self.colour.set_colour(WHITE)
         for widget in (self.on, self.feather, self.behind):
             self.body.addWidget(widget)
-        self.body.addLayout(named("Colour", self.colour))
+        self.body.addLayout(named(tr("Colour"), self.colour))
         self.body.addStretch(1)
 
     def show_piece(self, piece: Piece) -> None:
@@ -72,8 +76,8 @@ class CutOutPage(Page):
         set_checked(self.on, cut.on and there)
         self.on.setEnabled(there)
         self.on.setToolTip(
-            "Switch the cut-out off without losing what was painted"
-            if there else "Paint first what is kept"
+            tr("Switch the cut-out off without losing what was painted")
+            if there else tr("Paint first what is kept")
         )  # fmt: skip
         self.feather.set_value(cut.feather)
         self.behind.set_value("none" if cut.background is None else "colour")

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Picture, Piece, Region
 from nimble_tile.ui.bench.hands.brush import BrushHand
 from nimble_tile.ui.bench.hands.crop import CropHand
@@ -38,7 +39,7 @@ class PictureDesk(QObject):
         self.rung = rung = PictureRung(tools.session, tools.colours)
         self.brush = rung.hand = BrushHand(bench, "cut_out")
         self.crop = CropHand(bench)
-        self.mask = PictureMask(tools, self.brush, "Keep the whole picture", self)
+        self.mask = PictureMask(tools, self.brush, tr("Keep the whole picture"), self)
         self.crop.cropped.connect(self._crop)
         self.crop.ended.connect(self._cropped)
         placing = bench.placing
@@ -59,7 +60,7 @@ class PictureDesk(QObject):
 
     def _placing(self, region: Region) -> None:
         self.sight.move_code(self.bench.placing.busy)
-        self.session.edit("picture", "Place the code", "place", region=region)
+        self.session.edit("picture", tr("Place the code"), "place", region=region)
 
     def _placed(self) -> None:
         self.session.part()
@@ -125,7 +126,7 @@ class PictureDesk(QObject):
     def _crop(self, crop: tuple[int, int, int, int]) -> None:
         if self._crop_start is None:
             self._crop_start = self.session.piece.picture
-        self.session.reframe("Crop the picture", "crop", start=self._crop_start, crop=crop)
+        self.session.reframe(tr("Crop the picture"), "crop", start=self._crop_start, crop=crop)
 
     def _cropped(self) -> None:
         self._crop_start = None
@@ -153,4 +154,4 @@ class PictureDesk(QObject):
         middle = corners(old).mean(0)
         by = (x - float(middle[0]), y - float(middle[1]))
         new, _ = moved(old, by, self.bench.extent)
-        self.session.edit("picture", "Place the code", region=new)
+        self.session.edit("picture", tr("Place the code"), region=new)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QPushButton
 
+from nimble_tile.core.language import marked, tr
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.kit.controls import (
     Fold,
@@ -20,7 +21,7 @@ from nimble_tile.ui.ladder.page import Page
 from nimble_tile.ui.work.colour_desk import ColourDesk
 from nimble_tile.ui.work.session import Session
 
-SIDES = ("left", "top", "right", "bottom")
+SIDES = (marked("left"), marked("top"), marked("right"), marked("bottom"))
 
 
 class FramePage(Page):
@@ -37,64 +38,72 @@ class FramePage(Page):
     def __init__(self, session: Session, desk: ColourDesk) -> None:
         super().__init__(session, desk)
         self._transparent = False
-        self.left = QPushButton("Turn left")
-        self.right = QPushButton("Turn right")
-        self.flip = QPushButton("Flip")
-        self.flip.setToolTip("Left and right change places")
+        self.left = QPushButton(tr("Turn left"))
+        self.right = QPushButton(tr("Turn right"))
+        self.flip = QPushButton(tr("Flip"))
+        self.flip.setToolTip(tr("Left and right change places"))
         self.left.clicked.connect(lambda: self._turn(-90))
         self.right.clicked.connect(lambda: self._turn(90))
         self.flip.clicked.connect(self._flip)
         self.body.addLayout(row(self.left, self.right, self.flip, 1, spacing=6))
-        self.tilt = Slider("Tilt", -45, 45, 0, "°", decimals=1)
+        self.tilt = Slider(tr("Tilt"), -45, 45, 0, "°", decimals=1)
         self.tilt.edited.connect(
-            lambda value: session.reframe("Tilt the picture", "tilt", tilt=round(value, 2))
+            lambda value: session.reframe(tr("Tilt the picture"), "tilt", tilt=round(value, 2))
         )
         self.tilt.released.connect(session.part)
         self.body.addWidget(self.tilt)
-        self.crop_on_bench = QPushButton("Crop on the bench")
+        self.crop_on_bench = QPushButton(tr("Crop on the bench"))
         self.crop_on_bench.setCheckable(True)
         self.crop_on_bench.toggled.connect(self.crop_wanted)
         self.crop_on_bench.toggled.connect(
-            lambda on: self.crop_on_bench.setText("Done" if on else "Crop on the bench")
+            lambda on: self.crop_on_bench.setText(tr("Done") if on else tr("Crop on the bench"))
         )
-        self.whole = QPushButton("Uncrop")
-        self.whole.clicked.connect(lambda: session.reframe("Uncrop the picture", crop=(0, 0, 0, 0)))
-        self.body.addWidget(soft("Crop, in pixels from each side"))
-        self.crop = self._four("Crop", "crop")
+        self.whole = QPushButton(tr("Uncrop"))
+        self.whole.clicked.connect(
+            lambda: session.reframe(tr("Uncrop the picture"), crop=(0, 0, 0, 0))
+        )
+        self.body.addWidget(soft(tr("Crop, in pixels from each side")))
+        self.crop = self._four(tr("Crop"), "crop")
         self.body.addLayout(row(self.crop_on_bench, self.whole, 1))
-        extend = Fold("Extend")
+        extend = Fold(tr("Extend"))
         extend.inside.addWidget(
-            soft("Room round the picture, in pixels, for a quiet zone that would not fit on it.")
+            soft(
+                tr("Room round the picture, in pixels, for a quiet zone that would not fit on it.")
+            )
         )
-        self.extend = self._four("Extend", "extend", extend)
+        self.extend = self._four(tr("Extend"), "extend", extend)
         self.edge = Segments(
-            "Edge",
+            tr("Edge"),
             [
-                ("mirror", "Mirrored", "The picture goes on mirrored"),
-                ("colour", "Colour", "One colour all round"),
+                ("mirror", tr("Mirrored"), tr("The picture goes on mirrored")),
+                ("colour", tr("Colour"), tr("One colour all round")),
             ],
         )
-        self.edge.chosen.connect(lambda edge: session.reframe("Choose the added edge", edge=edge))
+        self.edge.chosen.connect(
+            lambda edge: session.reframe(tr("Choose the added edge"), edge=edge)
+        )
         extend.inside.addWidget(self.edge)
         self.colour = self.swatch(
-            "Colour of the edge", "Colour of the edge",
-            lambda c: session.reframe("Change the added colour", "edge colour", colour=c,
+            tr("Colour of the edge"), tr("Colour of the edge"),
+            lambda c: session.reframe(tr("Change the added colour"), "edge colour", colour=c,
                                       edge="colour"),
         )  # fmt: skip
-        extend.inside.addLayout(named("Colour", self.colour))
+        extend.inside.addLayout(named(tr("Colour"), self.colour))
         self.extend_fold = extend
         self.body.addWidget(extend)
         self._build_pattern()
         self.ground = self.swatch(
-            "Ground colour", "Ground colour",
-            lambda c: session.edit("picture", "Change the ground colour", "ground", ground=c),
+            tr("Ground colour"), tr("Ground colour"),
+            lambda c: session.edit("picture", tr("Change the ground colour"), "ground", ground=c),
         )  # fmt: skip
-        self.ground.setToolTip("Colour behind transparent parts")
-        self.body.addLayout(named("Ground", self.ground))
-        self.transparent = QCheckBox("Transparent in PNG, SVG and PDF")
+        self.ground.setToolTip(tr("Colour behind transparent parts"))
+        self.body.addLayout(named(tr("Ground"), self.ground))
+        self.transparent = QCheckBox(tr("Transparent in PNG, SVG and PDF"))
         self.transparent.toggled.connect(
             lambda on: session.edit(
-                "picture", "Keep it transparent" if on else "Lay it on the ground", transparent=on
+                "picture",
+                tr("Keep it transparent") if on else tr("Lay it on the ground"),
+                transparent=on,
             )
         )
         self.body.addWidget(self.transparent)
@@ -108,10 +117,10 @@ class FramePage(Page):
         grid.setVerticalSpacing(6)
         made: dict[str, NumberBox] = {}
         for index, side in enumerate(SIDES):
-            number = NumberBox(f"{name} {side}, pixels", 0, 100_000)
+            number = NumberBox(tr("{name} {side}, pixels", name=name, side=tr(side)), 0, 100_000)
             number.setFixedWidth(66)
             number.edited.connect(lambda _, f=field: self._sides(f))
-            label = QLabel(side.capitalize())
+            label = QLabel(tr(side).capitalize())
             label.setBuddy(number)
             row_, column = divmod(index, 2)
             grid.addWidget(label, row_, 2 * column)
@@ -124,35 +133,38 @@ class FramePage(Page):
     def _sides(self, field: str) -> None:
         numbers = self.crop if field == "crop" else self.extend
         values = tuple(numbers[side].value() for side in SIDES)
-        told = "Crop the picture" if field == "crop" else "Extend the picture"
+        told = tr("Crop the picture") if field == "crop" else tr("Extend the picture")
         if not self.session.reframe(told, field, **{field: values}):
             self.show_piece(self.session.piece)
 
     def _build_pattern(self) -> None:
-        fold = Fold("Pattern")
+        fold = Fold(tr("Pattern"))
         self.pattern_fold = fold
-        self.repeat = QCheckBox("Repeat the picture to cover")
+        self.repeat = QCheckBox(tr("Repeat the picture to cover"))
         self.repeat.toggled.connect(
             lambda on: self.session.prepare(
-                "tiles", "Repeat the picture" if on else "Show the picture once", on=on
+                "tiles", tr("Repeat the picture") if on else tr("Show the picture once"), on=on
             )
         )
         self.across = self.prepares(
-            "tiles", "across", Slider("Repeats across", 1, 24, 4, decimals=1), "Change the pattern"
+            "tiles",
+            "across",
+            Slider(tr("Repeats across"), 1, 24, 4, decimals=1),
+            tr("Change the pattern"),
         )
         self.kind = Segments(
-            "Pattern",
+            tr("Pattern"),
             [
-                ("rows", "Rows", "In rows and columns"),
-                ("bricks", "Bricks", "Every second row shifted by half"),
-                ("mirrored", "Mirrored", "Every second one turned over"),
+                ("rows", tr("Rows"), tr("In rows and columns")),
+                ("bricks", tr("Bricks"), tr("Every second row shifted by half")),
+                ("mirrored", tr("Mirrored"), tr("Every second one turned over")),
             ],
         )
         self.kind.chosen.connect(
-            lambda kind: self.session.prepare("tiles", "Choose the pattern", kind=kind, on=True)
+            lambda kind: self.session.prepare("tiles", tr("Choose the pattern"), kind=kind, on=True)
         )
         self.gap = self.prepares(
-            "tiles", "gap", Slider("Gap", 0, 1, 0, "%", factor=100), "Change the pattern"
+            "tiles", "gap", Slider(tr("Gap"), 0, 1, 0, "%", factor=100), tr("Change the pattern")
         )
         for widget in (self.repeat, self.across, self.kind, self.gap):
             fold.inside.addWidget(widget)
@@ -163,13 +175,13 @@ class FramePage(Page):
         # Crop and extension turn along; what is flipped turns the other way round.
         crop, extend = (_rolled(sides, by) for sides in (frame.crop, frame.extend))
         turn = (frame.turn + (-by if frame.flip else by)) % 360
-        self.session.reframe("Turn the picture", turn=turn, crop=crop, extend=extend)
+        self.session.reframe(tr("Turn the picture"), turn=turn, crop=crop, extend=extend)
 
     def _flip(self) -> None:
         frame = self.session.piece.picture.frame
         crop, extend = ((r, t, left, b) for left, t, r, b in (frame.crop, frame.extend))
         self.session.reframe(
-            "Flip the picture", flip=not frame.flip, tilt=-frame.tilt, crop=crop, extend=extend
+            tr("Flip the picture"), flip=not frame.flip, tilt=-frame.tilt, crop=crop, extend=extend
         )
 
     def know_transparent(self, transparent: bool) -> None:
@@ -184,7 +196,7 @@ class FramePage(Page):
             for side, value in zip(SIDES, values, strict=True):
                 numbers[side].set_value(value)
         self.whole.setEnabled(any(frame.crop))
-        self.whole.setToolTip("" if any(frame.crop) else "Nothing is cropped")
+        self.whole.setToolTip("" if any(frame.crop) else tr("Nothing is cropped"))
         self.edge.set_value(frame.edge)
         self.colour.set_colour(frame.colour)
         self.extend_fold.set_note("on" if any(frame.extend) else "")
@@ -200,11 +212,15 @@ class FramePage(Page):
         set_checked(self.transparent, picture.transparent)
         self.transparent.setEnabled(seen)
         self.transparent.setToolTip(
-            "The code's square stays opaque" if seen else "This picture has no transparent parts"
+            tr("The code's square stays opaque")
+            if seen
+            else tr("This picture has no transparent parts")
         )
         self.ground.setEnabled(seen)
         self.ground.setToolTip(
-            "Colour behind transparent parts" if seen else "This picture has no transparent parts"
+            tr("Colour behind transparent parts")
+            if seen
+            else tr("This picture has no transparent parts")
         )
 
     def stop_cropping(self) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QPushButton
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.picture.placing import CORNERS
 from nimble_tile.core.piece import Piece, Region
 from nimble_tile.ui.kit.controls import (
@@ -48,44 +49,44 @@ class PlacePage(Page):
         super().__init__(session, desk)
         self._size: tuple[int, int] | None = None
         self._best: tuple[Region, ...] = ()
-        self.body.addWidget(soft("Quiet zone included. Or drag it on the bench."))
-        self.x = NumberBox("From the left", -100_000, 100_000, "px")
-        self.y = NumberBox("From the top", -100_000, 100_000, "px")
-        self.side = NumberBox("Side of the code", 1, 100_000, "px")
-        for name, number in (("From the left", self.x), ("From the top", self.y),
-                             ("Side", self.side)):  # fmt: skip
+        self.body.addWidget(soft(tr("Quiet zone included. Or drag it on the bench.")))
+        self.x = NumberBox(tr("From the left"), -100_000, 100_000, "px")
+        self.y = NumberBox(tr("From the top"), -100_000, 100_000, "px")
+        self.side = NumberBox(tr("Side of the code"), 1, 100_000, "px")
+        for name, number in ((tr("From the left"), self.x), (tr("From the top"), self.y),
+                             (tr("Side"), self.side)):  # fmt: skip
             number.edited.connect(self._place)
             self.body.addLayout(named(name, number, 110))
-        self.angle = Slider("Angle", -180, 180, 0, "°", decimals=1)
+        self.angle = Slider(tr("Angle"), -180, 180, 0, "°", decimals=1)
         self.angle.edited.connect(self._turn)
         self.angle.released.connect(session.part)
         self.body.addWidget(self.angle)
-        self.centre = QPushButton("Fill the middle")
-        self.centre.setToolTip("The largest square in the middle of the picture")
+        self.centre = QPushButton(tr("Fill the middle"))
+        self.centre.setToolTip(tr("The largest square in the middle of the picture"))
         self.centre.clicked.connect(
-            lambda: session.edit("picture", "Place the code in the middle", region=None)
+            lambda: session.edit("picture", tr("Place the code in the middle"), region=None)
         )
         self.body.addLayout(row(self.centre, 1))
-        self.whole = QCheckBox("Whole pixels for every module")
+        self.whole = QCheckBox(tr("Whole pixels for every module"))
         self.whole.setToolTip(
-            "An upright code takes the nearest size at which module edges fall between pixels"
+            tr("An upright code takes the nearest size at which module edges fall between pixels")
         )
         self.whole.toggled.connect(
             lambda on: session.edit(
-                "picture", "Whole pixels" if on else "Any size of pixels", whole_pixels=on
+                "picture", tr("Whole pixels") if on else tr("Any size of pixels"), whole_pixels=on
             )
         )
-        self.snap = QCheckBox("Snap to the middle and the thirds")
+        self.snap = QCheckBox(tr("Snap to the middle and the thirds"))
         self.snap.setChecked(True)
-        self.snap.setToolTip("Hold Ctrl while dragging to let it be")
+        self.snap.setToolTip(tr("Hold Ctrl while dragging to let it be"))
         self.snap.toggled.connect(self.snaps)
         self.body.addWidget(self.whole)
         self.body.addWidget(self.snap)
         self.body.addWidget(rule())
-        self.free = QCheckBox("Perspective: pull the corners freely")
-        self.free.setToolTip("For a sign, a screen or a page in the scene")
+        self.free = QCheckBox(tr("Perspective: pull the corners freely"))
+        self.free.setToolTip(tr("For a sign, a screen or a page in the scene"))
         self.free.toggled.connect(self.free_corners)
-        self.flat = QPushButton("Make it flat again")
+        self.flat = QPushButton(tr("Make it flat again"))
         self.flat.clicked.connect(self._flatten)
         self.bent_note = soft()
         self.body.addWidget(self.free)
@@ -93,23 +94,23 @@ class PlacePage(Page):
         self.corners = self._corner_numbers()
         self.body.addLayout(row(self.flat, 1))
         self.body.addWidget(rule())
-        self.best_note = soft("Where the picture would change least, at this size:")
+        self.best_note = soft(tr("Where the picture would change least, at this size:"))
         self.body.addWidget(self.best_note)
         self.buttons = [QPushButton(str(number)) for number in (1, 2, 3)]
         for index, button in enumerate(self.buttons):
-            button.setAccessibleName(f"Best place {index + 1}")
+            button.setAccessibleName(tr("Best place {index}", index=index + 1))
             button.setEnabled(False)
-            button.setToolTip("Being looked for")
+            button.setToolTip(tr("Being looked for"))
             button.clicked.connect(lambda _=False, i=index: self.place_chosen.emit(self._best[i]))
-        self.lens = QPushButton("See all")
-        self.lens.setToolTip("The places lens: clear where the code's middle costs little")
+        self.lens = QPushButton(tr("See all"))
+        self.lens.setToolTip(tr("The places lens: clear where the code's middle costs little"))
         self.lens.clicked.connect(self.lens_wanted)
         self.body.addLayout(row(*self.buttons, self.lens, 1, spacing=6))
         self.body.addStretch(1)
 
     def _corner_numbers(self) -> Fold:
         """Eight numbers: the corners of the code."""
-        fold = Fold("Corners in numbers")
+        fold = Fold(tr("Corners in numbers"))
         grid = QGridLayout()
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(6)
@@ -117,10 +118,10 @@ class PlacePage(Page):
         self.corner_numbers: list[tuple[NumberBox, NumberBox]] = []
         for index, name in enumerate(CORNERS):
             pair = (
-                NumberBox(f"{name.capitalize()}, from the left", 0, 100_000),
-                NumberBox(f"{name.capitalize()}, from the top", 0, 100_000),
+                NumberBox(tr("{name}, from the left", name=tr(name).capitalize()), 0, 100_000),
+                NumberBox(tr("{name}, from the top", name=tr(name).capitalize()), 0, 100_000),
             )
-            grid.addWidget(QLabel(name.capitalize()), index, 0)
+            grid.addWidget(QLabel(tr(name).capitalize()), index, 0)
             for column, number in enumerate(pair):
                 number.setFixedWidth(66)
                 number.edited.connect(lambda _, i=index: self._type_corner(i))
@@ -151,9 +152,9 @@ class PlacePage(Page):
         )
         new = bent(old, CORNERS[index], by, self._size)
         if new is not None:
-            self.session.edit("picture", "Place a corner", "corner", region=new)
+            self.session.edit("picture", tr("Place a corner"), "corner", region=new)
         self.corner_note.setText(
-            "" if new is not None else "There the code would be crossed or folded."
+            "" if new is not None else tr("There the code would be crossed or folded.")
         )
         self.corner_note.setVisible(new is None)
         self.show_piece(self.session.piece)
@@ -188,12 +189,12 @@ class PlacePage(Page):
         self.angle.set_value(region.angle)
         bent = region.bend is not None
         self.flat.setEnabled(bent)
-        self.flat.setToolTip("" if bent else "The code is flat")
+        self.flat.setToolTip("" if bent else tr("The code is flat"))
         self.whole.setEnabled(region.upright)
         self.whole.setToolTip(
-            "An upright code takes the nearest size at which module edges fall between pixels"
+            tr("An upright code takes the nearest size at which module edges fall between pixels")
             if region.upright
-            else "Only for a code that stands upright"
+            else tr("Only for a code that stands upright")
         )
         free = self.free.isChecked()
         self.corners.setVisible(free or bent)
@@ -204,7 +205,7 @@ class PlacePage(Page):
                 for number, value, most in zip(pair, at, self._size, strict=True):
                     number.set_value(round(float(value)), most)
         self.bent_note.setText(
-            "Drag each corner to the sign's. Moving, scaling and turning keep the perspective."
+            tr("Drag each corner to the sign's. Moving, scaling and turning keep the perspective.")
             if free or bent
             else ""
         )
@@ -217,8 +218,8 @@ class PlacePage(Page):
             there = index < len(self._best)
             button.setEnabled(there)
             button.setToolTip(
-                "Put the code there" if there else
-                ("Being looked for" if places is None else "There is no other good place")
+                tr("Put the code there") if there else
+                (tr("Being looked for") if places is None else tr("There is no other good place"))
             )  # fmt: skip
 
     def set_free(self, on: bool) -> None:
@@ -247,7 +248,7 @@ class PlacePage(Page):
         if old.upright:
             x, y = float(round(x)), float(round(y))
         new = old.model_copy(update={"x": x, "y": y, "width": side, "height": height})
-        self.session.edit("picture", "Place the code", "place", region=fitted(new, self._size))
+        self.session.edit("picture", tr("Place the code"), "place", region=fitted(new, self._size))
 
     def _turn(self, angle: float) -> None:
         old = self._region(self.session.piece)
@@ -256,7 +257,7 @@ class PlacePage(Page):
         from nimble_tile.core.picture.gestures import turned
 
         new = turned(old, angle, self._size, free=True)
-        self.session.edit("picture", "Turn the code", "turn", region=new)
+        self.session.edit("picture", tr("Turn the code"), "turn", region=new)
 
     def _flatten(self) -> None:
         old = self._region(self.session.piece)
@@ -264,5 +265,5 @@ class PlacePage(Page):
             from nimble_tile.core.picture.gestures import without_perspective
 
             self.session.edit(
-                "picture", "Make the code flat", region=without_perspective(old, self._size)
+                "picture", tr("Make the code flat"), region=without_perspective(old, self._size)
             )

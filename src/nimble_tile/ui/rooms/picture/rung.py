@@ -10,6 +10,7 @@ from PySide6.QtGui import QHideEvent
 from PySide6.QtWidgets import QLabel, QPushButton
 
 from nimble_tile.core.errors import MessageError, UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.picture.store import About
 from nimble_tile.core.piece import Picture, Piece, Region
 from nimble_tile.ui.kit.controls import Segments, row, set_rank, soft
@@ -44,7 +45,7 @@ class PictureRung(PagedRung):
         The cut-out is to be forgotten, or turned round.
     """
 
-    title, rung = "Picture", "picture"
+    title, rung = tr("Picture"), "picture"
     wanted = Signal()
     work = Signal(str)
     looks_at_places = Signal(bool)
@@ -64,17 +65,17 @@ class PictureRung(PagedRung):
         self.about = QLabel()
         self.about.setWordWrap(True)
         self.note = soft()
-        self.bring = QPushButton("Bring in a picture…")
+        self.bring = QPushButton(tr("Bring in a picture…"))
         self.bring.clicked.connect(self.wanted)
-        self.remove = QPushButton("Remove")
+        self.remove = QPushButton(tr("Remove"))
         self.remove.clicked.connect(self._remove)
         self.page = Segments(
-            "Page",
+            tr("Page"),
             [
-                ("place", "Place", "Where the code lies on the picture"),
-                ("frame", "Crop", "Turn, crop, extend, repeat"),
-                ("tones", "Tones", "Light, levels, curve, posterise, two tones"),
-                ("cutout", "Cut-out", "Keep the subject, take the background away"),
+                ("place", tr("Place"), tr("Where the code lies on the picture")),
+                ("frame", tr("Crop"), tr("Turn, crop, extend, repeat")),
+                ("tones", tr("Tones"), tr("Light, levels, curve, posterise, two tones")),
+                ("cutout", tr("Cut-out"), tr("Keep the subject, take the background away")),
             ],
         )
         self.page.set_value("place")
@@ -92,7 +93,7 @@ class PictureRung(PagedRung):
     def _remove(self) -> None:
         ground = self.session.piece.picture.ground
         piece = self.session.piece.model_copy(update={"picture": Picture(ground=ground)})
-        self.session.put(piece, "Remove the picture")
+        self.session.put(piece, tr("Remove the picture"))
 
     # Pages -----------------------------------------------------------------
 
@@ -165,8 +166,8 @@ class PictureRung(PagedRung):
 
     def summary(self, piece: Piece, shown: Shown | None) -> str:
         if piece.picture.digest is None:
-            return "None yet: the code stands alone"
-        return piece.picture.name or "A picture"
+            return tr("None yet: the code stands alone")
+        return piece.picture.name or tr("A picture")
 
     def know_picture(self, about: About | None) -> None:
         """What is known of the piece's picture."""
@@ -189,15 +190,22 @@ class PictureRung(PagedRung):
     def show_piece(self, piece: Piece) -> None:
         picture = piece.picture
         there = picture.digest is not None
-        self.bring.setText("Replace…" if there else "Bring in a picture…")
+        self.bring.setText(tr("Replace…") if there else tr("Bring in a picture…"))
         self.remove.setVisible(there)
         self.page.setVisible(there)
         notes = self._about.notes if self._about else ()
         if self._about:
             width, height = self._about.size
-            self.about.setText(f"{picture.name}\n{width} × {height} pixels")
+            self.about.setText(
+                tr(
+                    "{name}\n{width} × {height} pixels",
+                    name=picture.name,
+                    width=width,
+                    height=height,
+                )
+            )
         else:
-            self.about.setText("Drop a PNG, JPEG, WebP or TIFF file anywhere on the window.")
+            self.about.setText(tr("Drop a PNG, JPEG, WebP or TIFF file anywhere on the window."))
         self.note.setText(" ".join(notes))
         self.note.setVisible(bool(notes))
         for page in self._made.values():

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile.core.errors import MessageError, UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.pixelart import PALETTES, PixelArt, art_of, palette_of
 from nimble_tile.core.scan.pixels import pixel_cost
 from nimble_tile.core.symbol.encode import Symbol, encode
@@ -29,7 +30,7 @@ if TYPE_CHECKING:
 
 PREVIEW = 420
 
-FROM_PICTURE = "from the picture"
+FROM_PICTURE = tr("from the picture")
 
 
 class BeginDialog(QDialog):
@@ -45,37 +46,38 @@ class BeginDialog(QDialog):
 
     def __init__(self, piece: Piece, image: np.ndarray | None, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Pixel art")
+        self.setWindowTitle(tr("Pixel art"))
         self.piece, self._image = piece, image
         self.art: PixelArt | None = None
         self.symbol: Symbol | None = None
-        self.module = NumberBox("Pixels a module", 1, 12)
+        self.module = NumberBox(tr("Pixels a module"), 1, 12)
         self.module.set_value(5)
-        self.around = NumberBox("Modules round the code", 0, 16)
+        self.around = NumberBox(tr("Modules round the code"), 0, 16)
         self.around.set_value(2)
-        there = [(FROM_PICTURE, "Of the picture")] if image is not None else []
-        self.colours = Choice("Colours", [*there, *((name, name) for name in PALETTES)])
+        there = [(FROM_PICTURE, tr("Of the picture"))] if image is not None else []
+        self.colours = Choice(tr("Colours"), [*there, *((name, name) for name in PALETTES)])
         self.colours.set_value(there[0][0] if there else "Marsh")
-        self.count = NumberBox("Number of colours", 2, 32)
+        self.count = NumberBox(tr("Number of colours"), 2, 32)
         self.count.set_value(16)
         self.shows = Segments(
-            "Shows",
-            [("picture", "The picture", "The picture in these colours, each module of its sort"),
-             ("plain", "The code alone", "An empty sheet to draw on")],
+            tr("Shows"),
+            [("picture", tr("The picture"),
+              tr("The picture in these colours, each module of its sort")),
+             ("plain", tr("The code alone"), tr("An empty sheet to draw on"))],
         )  # fmt: skip
         self.shows.set_value("picture" if image is not None else "plain")
         self.shows.button("picture").setEnabled(image is not None)
-        self.micro = QCheckBox("Micro QR, where the message fits")
+        self.micro = QCheckBox(tr("Micro QR, where the message fits"))
         self.told = soft()
         self.small = QLabel()
         self.small.setFixedSize(QSize(PREVIEW, PREVIEW))
         self.small.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.small.setAccessibleName("What comes of it")
+        self.small.setAccessibleName(tr("What comes of it"))
         self.buttons = QDialogButtonBox(
             QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
         )
         self.ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
-        self.ok.setText("Begin")
+        self.ok.setText(tr("Begin"))
         self.ok.setProperty("main", True)
         for button in self.buttons.buttons():
             button.setIcon(QIcon())
@@ -92,10 +94,10 @@ class BeginDialog(QDialog):
     def _lay_out(self) -> None:
         left = QVBoxLayout()
         left.setSpacing(8)
-        left.addLayout(named("Pixels a module", self.module, 150))
-        left.addLayout(named("Modules round it", self.around, 150))
-        left.addLayout(named("Colours", self.colours, 150))
-        left.addLayout(named("How many", self.count, 150))
+        left.addLayout(named(tr("Pixels a module"), self.module, 150))
+        left.addLayout(named(tr("Modules round it"), self.around, 150))
+        left.addLayout(named(tr("Colours"), self.colours, 150))
+        left.addLayout(named(tr("How many"), self.count, 150))
         left.addWidget(self.shows)
         left.addWidget(self.micro)
         left.addWidget(self.told)
@@ -140,7 +142,7 @@ class BeginDialog(QDialog):
             self.small.clear()
             told = str(error)
             if self.micro.isChecked() and isinstance(error, MessageError):
-                told += " Micro QR holds up to 35 digits or 21 capital letters."
+                told += tr(" Micro QR holds up to 35 digits or 21 capital letters.")
             self._tell(told, "error")
             self.ok.setEnabled(False)
             return
@@ -152,12 +154,15 @@ class BeginDialog(QDialog):
             shown = shown.scaled(PREVIEW, PREVIEW)
         self.small.setPixmap(QPixmap.fromImage(shown))
         cost = pixel_cost(self.art, self.symbol)
-        told = (
-            f"Version {self.symbol.version}, {side} × {side} pixels, {len(self.art.palette)} "
-            f"colours. {cost.told()}"
+        told = tr(
+            "Version {version}, {side} × {side} pixels, {palette} colours. {told}",
+            version=self.symbol.version,
+            side=side,
+            palette=len(self.art.palette),
+            told=cost.told(),
         )
         if self.symbol.micro:
-            told += " Of four readers only one knows Micro QR; few phones do."
+            told += tr(" Of four readers only one knows Micro QR; few phones do.")
         self._tell(told, "soft" if cost.fine else "error")
 
     def _tell(self, text: str, rank: str) -> None:

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from nimble_tile.core.artwork import Frame, Pixels
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Blend, Picture, Piece, Region
 from nimble_tile.core.pixelart import PixelArt, drawn, indexed, mirrored, whole_size
 from nimble_tile.core.symbol.encode import Symbol, encode
@@ -85,7 +86,7 @@ class PixelsDesk(QObject):
 
     def start(self, art: PixelArt, symbol: Symbol, code) -> None:
         """The piece becomes this pixel art."""
-        piece, name = self.session.piece, "Pixel art"
+        piece, name = self.session.piece, tr("Pixel art")
         digest = self.tools.pictures.add(art.file(), name)
         side = art.pixels.shape[0]
         inner = side - 2 * art.first[0]
@@ -109,7 +110,7 @@ class PixelsDesk(QObject):
                 ),
             }
         )  # fmt: skip
-        self.session.put(made, "Begin pixel art")
+        self.session.put(made, tr("Begin pixel art"))
         self.begun.emit()
         self.take_up()
 
@@ -134,7 +135,9 @@ class PixelsDesk(QObject):
         height, width = self.art.pixels.shape
         if piece.picture.frame != Frame():  # its pixels lie elsewhere on the bench then
             self.hand.side, self.cost = None, None
-            self.strip.tell("It is turned, cropped or extended: set the frame back to draw.", False)
+            self.strip.tell(
+                tr("It is turned, cropped or extended: set the frame back to draw."), False
+            )
             return
         self.hand.side = width, height
         self._count(piece)
@@ -152,7 +155,7 @@ class PixelsDesk(QObject):
         inner = self.art.module * (self.symbol.side + 2 * piece.code.quiet_zone)
         if inner + self.art.first[0] > self.art.pixels.shape[1]:
             self.cost = None
-            self.strip.tell("The code has become too large for this drawing.", False)
+            self.strip.tell(tr("The code has become too large for this drawing."), False)
             return
         cost = pixel_cost(self.art, self.symbol)
         before, self._stroke_before = self._stroke_before, None
@@ -206,9 +209,9 @@ class PixelsDesk(QObject):
         )  # fmt: skip
         if np.array_equal(art.pixels, self.art.pixels):
             return
-        digest = self.tools.pictures.add_own(art.file(), "Pixel art")
-        names = {"pencil": "Draw pixels", "line": "Draw a line", "fill": "Fill pixels",
-                 "erase": "Erase pixels"}  # fmt: skip
+        digest = self.tools.pictures.add_own(art.file(), tr("Pixel art"))
+        names = {"pencil": tr("Draw pixels"), "line": tr("Draw a line"), "fill": tr("Fill pixels"),
+                 "erase": tr("Erase pixels")}  # fmt: skip
         self._stroke_before = self.cost
         self.session.edit("picture", names[stroke.tool], digest=digest)
 

@@ -8,21 +8,22 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
+from nimble_tile.core.language import tr, tr_as
 from nimble_tile.core.pixelart import dark_ones
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Choice, Segments, row, set_rank
 
 TOOLS = (
-    ("pencil", "Pencil", "Draw pixel by pixel (P)"),
-    ("line", "Line", "From where it is pressed to where it is let go (L)"),
-    ("fill", "Fill", "Everything of one colour that hangs together (F)"),
-    ("pick", "Pick", "Take a colour from the drawing (K; or Alt with any tool)"),
-    ("erase", "Erase", "Bring the plain code back (E)"),
+    ("pencil", tr("Pencil"), tr("Draw pixel by pixel (P)")),
+    ("line", tr("Line"), tr("From where it is pressed to where it is let go (L)")),
+    ("fill", tr("Fill"), tr("Everything of one colour that hangs together (F)")),
+    ("pick", tr("Pick"), tr("Take a colour from the drawing (K; or Alt with any tool)")),
+    ("erase", tr("Erase"), tr("Bring the plain code back (E)")),
 )
 
 MIRRORS = (
-    ("none", "Not mirrored"), ("across", "Left and right"), ("down", "Above and below"),
-    ("both", "All four"),
+    ("none", tr("Not mirrored")), ("across", tr("Left and right")), ("down", tr("Above and below")),
+    ("both", tr("All four")),
 )  # fmt: skip
 
 CELL = 24
@@ -46,7 +47,7 @@ class PaletteBar(QWidget):
         self.colours: tuple[str, ...] = ()
         self.current = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Palette")
+        self.setAccessibleName(tr("Palette"))
         self.setFixedHeight(CELL + 6)
 
     def take(self, colours: Sequence[str]) -> None:
@@ -66,10 +67,22 @@ class PaletteBar(QWidget):
 
     def _tell(self) -> None:
         if self.colours:
-            sort = "dark" if self._dark[self.current] else "light"
-            told = f"{self.colours[self.current]}, {sort}, {self.current + 1} of "
-            self.setAccessibleDescription(f"{told}{len(self.colours)}")
-            self.setToolTip(f"{sort}: {self.colours[self.current]}. Arrow keys choose another")
+            sort = tr("dark") if self._dark[self.current] else tr_as("tone", "light")
+            told = tr(
+                "{colour}, {sort}, {number} of {most}",
+                colour=self.colours[self.current],
+                sort=sort,
+                number=self.current + 1,
+                most=len(self.colours),
+            )
+            self.setAccessibleDescription(told)
+            self.setToolTip(
+                tr(
+                    "{sort}: {colours}. Arrow keys choose another",
+                    sort=sort,
+                    colours=self.colours[self.current],
+                )
+            )
         self.update()
 
     @property
@@ -123,13 +136,13 @@ class PixelStrip(QWidget):
         super().__init__()
         self.setObjectName("foot")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.tool = Segments("Tool", TOOLS)
+        self.tool = Segments(tr("Tool"), TOOLS)
         self.tool.set_value("pencil")
-        self.mirror = Choice("Mirror", MIRRORS)
-        self.mirror.setToolTip("Every stroke on the other side of the middle, too")
+        self.mirror = Choice(tr("Mirror"), MIRRORS)
+        self.mirror.setToolTip(tr("Every stroke on the other side of the middle, too"))
         self.palette = PaletteBar()
-        self.done = QPushButton("Done")
-        self.done.setToolTip("Put the pencil away; Artwork, Pixel art takes it up again")
+        self.done = QPushButton(tr("Done"))
+        self.done.setToolTip(tr("Put the pencil away; Artwork, Pixel art takes it up again"))
         self.told = QLabel()
         self.told.setWordWrap(True)
         layout = QVBoxLayout(self)

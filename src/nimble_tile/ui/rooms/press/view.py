@@ -6,6 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFont, QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.figures import paint_figures, paint_fitted
 
@@ -22,7 +23,7 @@ class PressView(QWidget):
         self.sides: list[tuple[str, QImage, str, str]] = []
         self.words = ""
         self.setMinimumSize(QSize(420, 300))
-        self.setAccessibleName("The piece on screen and on paper")
+        self.setAccessibleName(tr("The piece on screen and on paper"))
 
     def show_sides(self, sides: list[tuple[str, QImage, str, str]]) -> None:
         """Show pictures: name, image, state of the verdict, figures."""
@@ -68,12 +69,12 @@ class InkBar(QWidget):
         self.most = 0.0
         self.limit = 3.0
         self.setFixedHeight(34)
-        self.setAccessibleName("Total ink")
+        self.setAccessibleName(tr("Total ink"))
 
     def show_ink(self, most: float, limit: float) -> None:
         """The largest total ink, and where sheets begin to stick."""
         self.most, self.limit = most, limit
-        self.setAccessibleDescription(f"{most:.0%} of {limit:.0%}")
+        self.setAccessibleDescription(tr("{most:.0%} of {limit:.0%}", most=most, limit=limit))
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.output import inks
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.kit import theme as themes
@@ -44,29 +45,31 @@ class PressWindow(SideWindow):
     """Inks of a profile or a single ink, what they do to the piece, and a sheet to try it."""
 
     def __init__(self, tools: Tools, parent: QWidget) -> None:
-        super().__init__(tools, parent, "As printed", 1120, 720)
+        super().__init__(tools, parent, tr("As printed"), 1120, 720)
         self.inks = Segments(
-            "Inks",
-            [("cmyk", "Four inks", "Cyan, magenta, yellow and black by an ICC profile"),
-             ("single", "One ink", "A single ink without tints")],
+            tr("Inks"),
+            [("cmyk", tr("Four inks"), tr("Cyan, magenta, yellow and black by an ICC profile")),
+             ("single", tr("One ink"), tr("A single ink without tints"))],
         )  # fmt: skip
         self.inks.set_value("cmyk")
         self.profile = QComboBox()
-        self.profile.setAccessibleName("ICC profile")
+        self.profile.setAccessibleName(tr("ICC profile"))
         self.profile.setSizeAdjustPolicy(
             QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
         )
         guard_wheel(self.profile)
         self.profile_note = soft()
         self.bar_of_ink, self.ink_note = InkBar(), soft()
-        self.use = QPushButton("Export with these inks")
-        self.use.setToolTip("The export takes these inks; as PDF, unless it is a TIFF already")
-        self.sheet = QPushButton("Test sheet out…")
+        self.use = QPushButton(tr("Export with these inks"))
+        self.use.setToolTip(tr("The export takes these inks; as PDF, unless it is a TIFF already"))
+        self.sheet = QPushButton(tr("Test sheet out…"))
         self.sheet.setProperty("main", True)
-        self.sheet.setToolTip("A4 as PDF: five sizes, three strengths, boxes to tick")
+        self.sheet.setToolTip(tr("A4 as PDF: five sizes, three strengths, boxes to tick"))
         self.sheet_note = soft(
-            "The code at 15, 20, 25, 30 and 40 mm and in three strengths, with boxes to tick "
-            "what your phones read from the paper."
+            tr(
+                "The code at 15, 20, 25, 30 and 40 mm and in three strengths, with boxes to tick "
+                "what your phones read from the paper."
+            )
         )
         self.told = soft()
         self.view = PressView()
@@ -90,10 +93,10 @@ class PressWindow(SideWindow):
         column.setContentsMargins(0, 0, 10, 0)
         column.setSpacing(8)
         for title, widgets in (
-            ("Inks", (self.inks, self.profile, self.profile_note)),
-            ("Total ink", (self.bar_of_ink, self.ink_note, self.use)),
-            ("On paper", (self.told,)),
-            ("Try it on paper", (self.sheet_note, self.sheet)),
+            (tr("Inks"), (self.inks, self.profile, self.profile_note)),
+            (tr("Total ink"), (self.bar_of_ink, self.ink_note, self.use)),
+            (tr("On paper"), (self.told,)),
+            (tr("Try it on paper"), (self.sheet_note, self.sheet)),
         ):
             head = QLabel(title)
             head.setProperty("head", True)
@@ -122,7 +125,7 @@ class PressWindow(SideWindow):
         finish = self.tools.session.piece.finish
         if finish.inks != "screen":
             self.inks.set_value(finish.inks)
-        self.view.say("Looking for the inks' profiles…")
+        self.view.say(tr("Looking for the inks' profiles…"))
         self.profiles.look()
 
     def _listed(self) -> None:
@@ -132,9 +135,9 @@ class PressWindow(SideWindow):
         there = self.profile.count() > 0
         self.profile.setVisible(there)
         self.profile_note.setText(
-            "Relative colorimetric, with black point compensation." if there
-            else "There is no ICC profile of four inks here. Put your printer's into "
-            "~/.local/share/icc, or install one with the system."
+            tr("Relative colorimetric, with black point compensation.") if there
+            else tr("There is no ICC profile of four inks here. Put your printer's into "
+            "~/.local/share/icc, or install one with the system.")
         )  # fmt: skip
         set_rank(self.profile_note, "soft" if there else "warn")
         self._stir()
@@ -167,7 +170,7 @@ class PressWindow(SideWindow):
             widget.setVisible(four and (widget is self.profile_note or self.profile.count() > 0))
         if four and not self.profile.count():
             self.view.show_sides([])
-            self.view.say("Without a profile there is nothing to show: try one ink.")
+            self.view.say(tr("Without a profile there is nothing to show: try one ink."))
             return
         piece, pictures = self.piece, self.tools.pictures
         room, trials = self.tools.prover.room(), self.tools.prover.trials
@@ -182,9 +185,9 @@ class PressWindow(SideWindow):
                 return progress.cancelled
 
             renderer = Renderer(pictures)
-            progress.step("Trials on screen", 0.1)
+            progress.step(tr("Trials on screen"), 0.1)
             plain = prove(outgoing(piece), renderer, room, trials, stop=stop)
-            progress.step("Trials on paper", 0.5)
+            progress.step(tr("Trials on paper"), 0.5)
             return plain, weigh(piece, renderer, room, trials, stop=stop)
 
         self._start(work, self._looked)
@@ -217,8 +220,8 @@ class PressWindow(SideWindow):
         shown = plain.rendering.image
         self.view.show_sides(
             [
-                ("On screen", to_qimage(_small(shown)), plain.verdict.state, _figures(plain)),
-                ("On paper", to_qimage(_small(weighed.image)), weighed.proved.verdict.state,
+                (tr("On screen"), to_qimage(_small(shown)), plain.verdict.state, _figures(plain)),
+                (tr("On paper"), to_qimage(_small(weighed.image)), weighed.proved.verdict.state,
                  _figures(weighed.proved)),
             ]
         )  # fmt: skip
@@ -227,23 +230,28 @@ class PressWindow(SideWindow):
         if four:
             most, over = weighed.ink
             self.bar_of_ink.show_ink(most, inks.MOST_INK)
-            told = ", under the usual limit."
+            told = tr(", under the usual limit.")
             if over:
-                told = (
-                    f"; {over:.1%} of the area is over {inks.MOST_INK:.0%}, where sheets stick "
-                    "while they dry. Ask your printer for the limit."
+                told = tr(
+                    "; {over:.1%} of the area is over {most_ink:.0%}, where sheets stick "
+                    "while they dry. Ask your printer for the limit.",
+                    over=over,
+                    most_ink=inks.MOST_INK,
                 )
-            self.ink_note.setText(f"{most:.0%} at most{told}")
+            self.ink_note.setText(tr("{most:.0%} at most{told}", most=most, told=told))
         else:
             self.ink_note.setText(
-                "One ink prints full or not at all: tones become dots of one pixel each, so give "
-                "the export many pixels an inch."
+                tr(
+                    "One ink prints full or not at all: tones become dots of one pixel "
+                    "each, so give "
+                    "the export many pixels an inch."
+                )
             )
         # As it is shown: more than the usual code's counts as all of it.
         lost = None if None in (before, after) else min(before, 1) - min(after, 1)
         self.told.setText(self._paper(lost))
         worse = not weighed.proved.verdict.scans
-        self.say("On paper it does not scan with these inks." if worse else "",
+        self.say(tr("On paper it does not scan with these inks.") if worse else "",
                  "error" if worse else "soft")  # fmt: skip
 
     def _paper(self, lost: float | None) -> str:
@@ -253,8 +261,8 @@ class PressWindow(SideWindow):
         told = []
         if lost is not None:
             told.append(
-                f"The inks take {percent(lost)} of the reach." if lost > 0.005
-                else "The inks take nothing of the reach."
+                tr("The inks take {lost} of the reach.", lost=percent(lost)) if lost > 0.005
+                else tr("The inks take nothing of the reach.")
             )  # fmt: skip
         if shown is not None and shown.rendering is not None:
             told.append(advice(*print_size(self.tools.session.piece, shown)))
@@ -265,18 +273,20 @@ class PressWindow(SideWindow):
         session = self.tools.session
         kind = session.piece.finish.format
         session.edit(
-            "finish", "Export with printing inks", **self._choice(),
+            "finish", tr("Export with printing inks"), **self._choice(),
             format=kind if kind in ("tiff", "pdf") else "pdf",
         )  # fmt: skip
-        self.say("The export takes these inks: see rung 6, Export.")
+        self.say(tr("The export takes these inks: see rung 6, Export."))
 
     # The test sheet ---------------------------------------------------------------------
 
     def choose_sheet(self) -> None:
         """Ask where the test sheet goes."""
         settings = self.tools.settings
-        start = Path(settings.folder_of("exports")) / f"{self.tools.session.name} test sheet.pdf"
-        path = save_path(self, "Test sheet out", start, "PDF (*.pdf)", (".pdf",))
+        start = Path(settings.folder_of("exports")) / tr(
+            "{name} test sheet.pdf", name=self.tools.session.name
+        )
+        path = save_path(self, tr("Test sheet out"), start, tr("PDF (*.pdf)"), (".pdf",))
         if path is not None:
             self.sheet_to(path)
 
@@ -300,7 +310,7 @@ class PressWindow(SideWindow):
 
             micro = self.tools.answer.shown.rendering.symbol.micro
             self.sheet_note.setText(told(cells, len(READS_MICRO if micro else READER_NAMES)))
-            self.say(f"Wrote {path.name}.")
+            self.say(tr("Wrote {name}.", name=path.name))
 
         self._start(work, done)
 
@@ -317,7 +327,7 @@ class PressWindow(SideWindow):
 
 
 def _figures(proved: Proved) -> str:
-    reach = "" if proved.reach is None else f", reach {percent(proved.reach)}"
+    reach = "" if proved.reach is None else tr(", reach {reach}", reach=percent(proved.reach))
     return f"{proved.verdict.words}{reach}"
 
 

@@ -17,6 +17,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.message import kinds
 from nimble_tile.core.scan.readers import READER_NAMES
 from nimble_tile.ui.kit import theme as themes
@@ -78,8 +79,8 @@ class _Words(_Part):
     """Shape, verdict in words, first reason."""
 
     def __init__(self) -> None:
-        super().__init__("Verdict", 300, stretch=True)
-        self.state, self.title, self.reason = "empty", "Nothing to judge yet", ""
+        super().__init__(tr("Verdict"), 300, stretch=True)
+        self.state, self.title, self.reason = "empty", tr("Nothing to judge yet"), ""
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -100,17 +101,19 @@ class _Spare(_Part):
     """One segment a block, filled by what is not used up."""
 
     def __init__(self) -> None:
-        super().__init__("Spare", 148)
+        super().__init__(tr("Spare"), 148)
         self.spare: float | None = None
         self.blocks: tuple[float, ...] = ()
         self.setToolTip(
-            "Spare: error correction that is not used up, one segment a block. "
-            "The weakest block counts."
+            tr(
+                "Spare: error correction that is not used up, one segment a block. "
+                "The weakest block counts."
+            )
         )
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
-        self.caption(painter, "Spare")
+        self.caption(painter, tr("Spare"))
         painter.setPen(self.colour(self.theme.ink))
         text = "–" if self.spare is None else f"{self.spare:.0%}"
         painter.setFont(themes.font(15, QFont.Weight.Bold))
@@ -136,7 +139,7 @@ class _Readers(_Part):
     """Four readers, each with its mark."""
 
     def __init__(self) -> None:
-        super().__init__("Readers", 184)
+        super().__init__(tr("Readers"), 184)
         self.marks: dict[str, bool | None] = {}
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -157,7 +160,7 @@ class _Said(_Part):
     """The message as it was actually read."""
 
     def __init__(self) -> None:
-        super().__init__("Reads as", 140, stretch=True)
+        super().__init__(tr("Reads as"), 140, stretch=True)
         self.text: str | None = None
         self.shown = ""
         self.matches: bool | None = None
@@ -169,10 +172,10 @@ class _Said(_Part):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
-        self.caption(painter, "Reads as")
+        self.caption(painter, tr("Reads as"))
         if self.text is None:
             painter.setPen(QColor(self.theme.soft))
-            self.line(painter, "nothing", QRectF(0, 36, self.width(), 22))
+            self.line(painter, tr("nothing"), QRectF(0, 36, self.width(), 22))
             return
         x = 0.0
         if self.matches is not None:
@@ -189,20 +192,20 @@ class _Print(_Part):
     """How large the code comes out on paper."""
 
     def __init__(self) -> None:
-        super().__init__("Size on paper", 148)
+        super().__init__(tr("Size on paper"), 148)
         self.first, self.second, self.small = "", "", False
         self.smallest: float | None = None
         self.side: float | None = None
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
-        self.caption(painter, "Code on paper")
+        self.caption(painter, tr("Code on paper"))
         painter.setPen(self.colour(self.theme.thin if self.small else self.theme.ink))
         self.line(painter, self.first, QRectF(0, 32, self.width(), 18), 15)
         painter.setPen(QColor(self.theme.soft))
         second = self.second
         if self.smallest is not None:
-            second = f"reads down to {self.smallest:.0f} mm"
+            second = tr("reads down to {smallest:.0f} mm", smallest=self.smallest)
             if self.side is not None and self.side < self.smallest:
                 painter.setPen(self.colour(self.theme.thin))
         self.line(painter, second, QRectF(0, 50, self.width(), 16), 13)
@@ -258,7 +261,9 @@ class VerdictBand(QWidget):
         self._words.state, self._words.title = verdict.state, verdict.words
         reasons = [f"{reason.text} {reason.way_out}".strip() for reason in verdict.reasons]
         self._words.reason = (
-            verdict.reasons[0].text if verdict.reasons else f"{right} of {able} readers read it."
+            verdict.reasons[0].text
+            if verdict.reasons
+            else tr("{right} of {able} readers read it.", right=right, able=able)
         )
         self._words.setToolTip(themes.plain_tip("\n".join(reasons)).replace("\n", "<br>"))
         self._spare.spare = verdict.spare
@@ -276,15 +281,15 @@ class VerdictBand(QWidget):
         self.set_stale(False)
         self._describe()
         self._announce(
-            f"{verdict.words}. {right} of {able} readers. "
-            + ("" if verdict.spare is None else f"Spare {verdict.spare:.0%}. ")
+            tr("{words}. {right} of {able} readers. ", words=verdict.words, right=right, able=able)
+            + ("" if verdict.spare is None else tr("Spare {spare:.0%}. ", spare=verdict.spare))
             + " ".join(reasons)
         )
 
     def show_error(self, error: UserError) -> None:
         """There is no code to judge."""
         self.verdict = None
-        self._words.state, self._words.title = "empty", "No code yet"
+        self._words.state, self._words.title = "empty", tr("No code yet")
         self._words.reason = error.way_out or error.what
         self._words.setToolTip(str(error))
         self._spare.spare, self._spare.blocks = None, ()
@@ -293,17 +298,21 @@ class VerdictBand(QWidget):
         self._said.take(None)
         self.set_stale(False)
         self._describe()
-        self._announce(f"No code yet. {error}")
+        self._announce(tr("No code yet. {error}", error=error))
 
     def _describe(self) -> None:
         """The painted fields in words, for screen readers."""
         spare = self._spare.spare
-        self._spare.setAccessibleDescription("unknown" if spare is None else f"{spare:.0%}")
-        states = {True: "read it", False: "did not read it", None: "cannot read this kind"}
+        self._spare.setAccessibleDescription(tr("unknown") if spare is None else f"{spare:.0%}")
+        states = {
+            True: tr("read it"),
+            False: tr("did not read it"),
+            None: tr("cannot read this kind"),
+        }
         self._readers.setAccessibleDescription(
             ", ".join(f"{name} {states[read]}" for name, read in self._readers.marks.items())
         )
-        self._said.setAccessibleDescription(self._said.text or "nothing")
+        self._said.setAccessibleDescription(self._said.text or tr("nothing"))
 
     def show_print(self, first: str, second: str, small: bool, side: float | None = None) -> None:
         """Show the size on paper, `side` in mm; `small` when it is under what is dependable."""
@@ -318,8 +327,10 @@ class VerdictBand(QWidget):
         part.smallest = smallest
         told = f"{part.first}, {part.second}"
         if smallest is not None:
-            told += (
-                f"\nThree of four readers read it down to {smallest:.0f} mm from {distance:g} mm"
+            told += tr(
+                "\nThree of four readers read it down to {smallest:.0f} mm from {distance:g} mm",
+                smallest=smallest,
+                distance=distance,
             )
         part.setToolTip(told)
         part.setAccessibleDescription(told.replace("\n", ". "))
@@ -337,7 +348,11 @@ class VerdictBand(QWidget):
 
 def _reader_line(mark) -> str:
     if not mark.able:
-        return f"{mark.name} does not know Micro QR codes"
+        return tr("{name} does not know Micro QR codes", name=mark.name)
     if mark.trouble:
         return f"{mark.name} {mark.trouble}"
-    return f"{mark.name} read it" if mark.read else f"{mark.name} did not read it"
+    return (
+        tr("{name} read it", name=mark.name)
+        if mark.read
+        else tr("{name} did not read it", name=mark.name)
+    )

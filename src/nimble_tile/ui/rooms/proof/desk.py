@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.rooms.proof.band import VerdictBand
 from nimble_tile.ui.rooms.proof.trial_view import TrialView
@@ -81,7 +82,7 @@ class ProofDesk(QObject):
         prover.reached.connect(self._reached)
         prover.explained.connect(self._explained)
         prover.broke.connect(
-            lambda ticket, what: tools.notices.say(f"The trials stopped ({what}).")
+            lambda ticket, what: tools.notices.say(tr("The trials stopped ({what}).", what=what))
         )
 
     # What the window tells ---------------------------------------------------
@@ -180,11 +181,27 @@ class ProofDesk(QObject):
             return
         points = round(100 * cost.reach)
         state = "fails" if cost.reach >= DEAR else "thin" if cost.reach >= FAIR else "well"
-        label = f"costs {points} %" if points > 0 else f"gives {-points} %" if points else "free"
+        label = (
+            tr("costs {points} %", points=points)
+            if points > 0
+            else tr("gives {points} %", points=-points)
+            if points
+            else tr("free")
+        )
         without, now = cost.reach_without, self.answer.reach
-        told = f"Reach is {percent(without)} {WITHOUT[cost.rung]}, {percent(now)} with it."
+        told = tr(
+            "Reach is {reach} {without}, {now} with it.",
+            reach=percent(without),
+            without=WITHOUT[cost.rung],
+            now=percent(now),
+        )
         if cost.spare is not None and round(100 * cost.spare):
-            told += f" Spare: {abs(cost.spare):.0%} {'more' if cost.spare > 0 else 'less'} without."
+            spare = abs(cost.spare)
+            told += (
+                tr(" Spare: {spare:.0%} more without.", spare=spare)
+                if cost.spare > 0
+                else tr(" Spare: {spare:.0%} less without.", spare=spare)
+            )
         self.ladder.set_cost(cost.rung, label, state, told)
 
     def _forget_costs(self) -> None:
@@ -272,7 +289,9 @@ class ProofDesk(QObject):
         try:
             write(chosen.trials, Path(self.tools.settings.trials_file), chosen.readers)
         except UserError as error:
-            self.tools.notices.say(f"The trials are used but were not saved. {error}")
+            self.tools.notices.say(
+                tr("The trials are used but were not saved. {error}", error=error)
+            )
         self.prover.use(chosen)
         self.wall.list.trials.take_set([trial for trial in chosen.trials if trial.on])
         self.wall.gauge.take(readers=chosen.readers)

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.bench.overlays import paint_modules, veil
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.images import to_qimage
@@ -35,7 +36,7 @@ class FrameCanvas(QWidget):
         super().__init__()
         self.theme = themes.LIGHT
         self.setMinimumSize(200, 160)
-        self.setAccessibleName("Camera frame")
+        self.setAccessibleName(tr("Camera frame"))
         self._image: QImage | None = None
         self._why: Why | None = None
         self.way = "frame"
@@ -65,7 +66,9 @@ class FrameCanvas(QWidget):
         if self._image is None:
             painter.setPen(QColor(self.theme.soft))
             painter.setFont(themes.font(16))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Looking into this trial…")
+            painter.drawText(
+                self.rect(), Qt.AlignmentFlag.AlignCenter, tr("Looking into this trial…")
+            )
             return
         room = QRectF(self.rect()).adjusted(12, 12, -12, -12)
         part = self._part()
@@ -151,12 +154,12 @@ class FrameCanvas(QWidget):
 
 
 BLAMED = {
-    "logo": ("disc", "#6a4a8c", "logo"),
-    "caption": ("bar", "#8c4a6a", "caption"),
-    "picture": ("slash", "#9a2a1c", "picture"),
-    "blend": ("cross", "#8a5200", "blend"),
-    "look": ("cross", "#8a5200", "shapes or colours"),
-    "situation": ("dot", "#56606b", "the situation, plain modules too"),
+    "logo": ("disc", "#6a4a8c", tr("logo")),
+    "caption": ("bar", "#8c4a6a", tr("caption")),
+    "picture": ("slash", "#9a2a1c", tr("picture")),
+    "blend": ("cross", "#8a5200", tr("blend")),
+    "look": ("cross", "#8a5200", tr("shapes or colours")),
+    "situation": ("dot", "#56606b", tr("the situation, plain modules too")),
 }
 """Sign, colour and name of whose fault a wrong module is."""
 
@@ -185,15 +188,22 @@ class ReaderRow(QWidget):
         self.result: Result | None = None
         self.stale = False
         self.setFixedHeight(46)
-        self.setAccessibleName("Readers of this trial")
+        self.setAccessibleName(tr("Readers of this trial"))
 
     def take(self, result: Result | None) -> None:
         self.result = result
         if result is not None:
-            told = [f"{n} {'read' if ok else 'did not'}" for n, ok in result.passed.read.items()]
-            usual = [f"{n} {'read' if ok else 'did not'}" for n, ok in result.usual.read.items()]
+            told, usual = (
+                [tr("{name} read", name=n) if ok else tr("{name} did not", name=n)
+                 for n, ok in readers.read.items()]
+                for readers in (result.passed, result.usual)
+            )  # fmt: skip
             self.setAccessibleDescription(
-                f"This piece: {', '.join(told)}. Usual code: {', '.join(usual)}."
+                tr(
+                    "This piece: {told}. Usual code: {usual}.",
+                    told=", ".join(told),
+                    usual=", ".join(usual),
+                )
             )
         self.update()
 
@@ -204,7 +214,7 @@ class ReaderRow(QWidget):
         theme = self.theme
         painter.setFont(themes.font(14))
         for row, (title, passed) in enumerate(
-            (("This piece", self.result.passed), ("Usual code", self.result.usual))
+            ((tr("This piece"), self.result.passed), (tr("Usual code"), self.result.usual))
         ):
             y = row * 22
             painter.setPen(QColor(theme.soft))

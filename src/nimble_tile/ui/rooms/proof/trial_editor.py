@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.scan.readers import READER_NAMES
 from nimble_tile.core.trials.sets import MOST_TRIALS, TrialSet, read, shipped, write
 from nimble_tile.core.trials.trial import Trial
@@ -42,7 +43,7 @@ class TrialEditor(QDialog):
 
     def __init__(self, parent: QWidget, prover: Prover) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Trials")
+        self.setWindowTitle(tr("Trials"))
         self.resize(1040, 680)
         self.prover = prover
         self.trials: list[Trial] = list(prover.trials)
@@ -51,15 +52,17 @@ class TrialEditor(QDialog):
         self._latest = Latest("trial preview", self)
         self._latest.answered.connect(self._previewed)
         self.list = QListWidget()
-        self.list.setAccessibleName("Trials")
+        self.list.setAccessibleName(tr("Trials"))
         self.list.setFixedWidth(236)
         self.add, self.copy, self.delete = (
-            QPushButton("Add"), QPushButton("Copy"), QPushButton("Delete"),
+            QPushButton(tr("Add")), QPushButton(tr("Copy")), QPushButton(tr("Delete")),
         )  # fmt: skip
         self.name = QLineEdit()
-        self.name.setAccessibleName("Name")
+        self.name.setAccessibleName(tr("Name"))
         self.name.setMaxLength(60)
-        self.medium = Choice("Medium", [("paper", "On paper"), ("screen", "On a screen")])
+        self.medium = Choice(
+            tr("Medium"), [("paper", tr("On paper")), ("screen", tr("On a screen"))]
+        )
         self.words = soft()
         self.note = QLabel()
         self.note.setWordWrap(True)
@@ -70,7 +73,7 @@ class TrialEditor(QDialog):
         self.list.itemChanged.connect(self._switched)
         self.name.textEdited.connect(self._named)
         self.medium.chosen.connect(lambda value: self._set("shown", "medium", value))
-        self.add.clicked.connect(lambda: self._insert(Trial(name="New trial")))
+        self.add.clicked.connect(lambda: self._insert(Trial(name=tr("New trial"))))
         self.copy.clicked.connect(self._copied)
         self.delete.clicked.connect(self._deleted)
         self._count(prover.readers)
@@ -81,7 +84,7 @@ class TrialEditor(QDialog):
         left.setSpacing(8)
         left.addWidget(self.list, 1)
         left.addLayout(row(self.add, self.copy, self.delete, spacing=6))
-        left.addWidget(soft("Readers that count"))
+        left.addWidget(soft(tr("Readers that count")))
         counted = QGridLayout()
         counted.setVerticalSpacing(4)
         for index, box in enumerate(self.counted.values()):
@@ -124,10 +127,11 @@ class TrialEditor(QDialog):
         top.addLayout(middle, 1)
         top.addLayout(right)
         again, load, keep = (
-            QPushButton("As shipped"), QPushButton("Open a set…"), QPushButton("Save this set…"),
+            QPushButton(tr("As shipped")), QPushButton(tr("Open a set…")),
+            QPushButton(tr("Save this set…")),
         )  # fmt: skip
-        again.setToolTip("Put the trials back that came with the program; yours are replaced")
-        cancel, done = QPushButton("Cancel"), QPushButton("Use these trials")
+        again.setToolTip(tr("Put the trials back that came with the program; yours are replaced"))
+        cancel, done = QPushButton(tr("Cancel")), QPushButton(tr("Use these trials"))
         done.setProperty("main", True)
         done.setDefault(True)
         again.clicked.connect(self._as_shipped)
@@ -192,7 +196,7 @@ class TrialEditor(QDialog):
 
     def _insert(self, trial: Trial) -> None:
         if len(self.trials) >= MOST_TRIALS:
-            self._say(f"A set holds {MOST_TRIALS} trials at most.")
+            self._say(tr("A set holds {most_trials} trials at most.", most_trials=MOST_TRIALS))
             return
         at = self.current + 1
         self.trials.insert(at, trial)
@@ -202,7 +206,7 @@ class TrialEditor(QDialog):
 
     def _copied(self) -> None:
         trial = self.trials[self.current]
-        self._insert(trial.model_copy(update={"name": f"{trial.name[:50]} (copy)"}))
+        self._insert(trial.model_copy(update={"name": tr("{name} (copy)", name=trial.name[:50])}))
 
     def _deleted(self) -> None:
         if len(self.trials) > 1:
@@ -249,10 +253,12 @@ class TrialEditor(QDialog):
         self.trials = list(shipped())
         self._count(READER_NAMES)
         self._fill(0)
-        self._say("These are the trials that came with the program.", rank="soft")
+        self._say(tr("These are the trials that came with the program."), rank="soft")
 
     def _open(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Open a set of trials", "", "Trials (*.json)")
+        path, _ = QFileDialog.getOpenFileName(
+            self, tr("Open a set of trials"), "", tr("Trials (*.json)")
+        )
         if path:
             self._try(lambda: self._take(read(Path(path))))
 
@@ -260,11 +266,11 @@ class TrialEditor(QDialog):
         self.trials = list(found.trials)
         self._count(found.readers)
         self._fill(0)
-        self._say(f"{len(found.trials)} trials were opened.", rank="soft")
+        self._say(tr("{trials} trials were opened.", trials=len(found.trials)), rank="soft")
 
     def _save(self) -> None:
         path, _ = QFileDialog.getSaveFileName(
-            self, "Save this set of trials", "trials.json", "Trials (*.json)"
+            self, tr("Save this set of trials"), "trials.json", tr("Trials (*.json)")
         )
         if path:
             target = Path(path) if path.lower().endswith(".json") else Path(path + ".json")
@@ -282,15 +288,19 @@ class TrialEditor(QDialog):
 
     def _done(self) -> None:
         if not any(trial.on for trial in self.trials):
-            self._say("All trials are switched off. Switch one on, or let the trials rest instead.")
+            self._say(
+                tr("All trials are switched off. Switch one on, or let the trials rest instead.")
+            )
             return
         if not self.chosen.readers:
-            self._say("No reader counts. Tick one at least.")
+            self._say(tr("No reader counts. Tick one at least."))
             return
         names = [trial.name for trial in self.trials]
         twice = next((name for name in names if names.count(name) > 1), None)
         if twice is not None:
-            self._say(f"Two trials are called “{twice}”. Give one of them another name.")
+            self._say(
+                tr("Two trials are called “{twice}”. Give one of them another name.", twice=twice)
+            )
             return
         self.accept()
 

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.language import tr, tr_as
 from nimble_tile.core.trials.trial import Trial
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import guard_wheel, row
@@ -39,55 +40,58 @@ class TrialField:
 
 
 GROUPS: tuple[tuple[str, tuple[TrialField, ...]], ...] = (
-    ("Where it is shown", (
-        TrialField("shown", "size", "Symbol", "mm", 1, 1, 1, 40,
-              "Side of the usual code without quiet zone, whose square the piece fills; "
-              "switched off: as large as the piece comes out on paper"),
-        TrialField("shown", "ground", "Surroundings", "%", 100, 0, 5,
-              tip="Reflectance of what lies round the image: 0 black, 100 white"),
-        TrialField("before", "paper", "Paper", "%", 100, 0, 5, tip="Reflectance of the paper"),
-        TrialField("before", "ink", "Ink", "%", 100, 0, 1,
-              tip="Reflectance of full ink, or of the screen where it is black"),
+    (tr("Where it is shown"), (
+        TrialField("shown", "size", tr("Symbol"), "mm", 1, 1, 1, 40,
+              tr("Side of the usual code without quiet zone, whose square the piece fills; "
+              "switched off: as large as the piece comes out on paper")),
+        TrialField("shown", "ground", tr("Surroundings"), "%", 100, 0, 5,
+              tip=tr("Reflectance of what lies round the image: 0 black, 100 white")),
+        TrialField("before", "paper", tr("Paper"), "%", 100, 0, 5,
+                   tip=tr("Reflectance of the paper")),
+        TrialField("before", "ink", tr("Ink"), "%", 100, 0, 1,
+              tip=tr("Reflectance of full ink, or of the screen where it is black")),
     )),
-    ("Where the camera stands", (
-        TrialField("view", "distance", "Distance", "mm", 1, 0, 10),
-        TrialField("view", "sideways", "Tilt sideways", "°"),
-        TrialField("view", "lengthways", "Tilt lengthways", "°"),
-        TrialField("view", "turn", "Turn", "°"),
+    (tr("Where the camera stands"), (
+        TrialField("view", "distance", tr("Distance"), "mm", 1, 0, 10),
+        TrialField("view", "sideways", tr("Tilt sideways"), "°"),
+        TrialField("view", "lengthways", tr("Tilt lengthways"), "°"),
+        TrialField("view", "turn", tr("Turn"), "°"),
     )),
-    ("Camera", (
-        TrialField("camera", "pixels", "Frame width", "px", 1, 0, 20),
-        TrialField("camera", "field", "Field of view", "°"),
-        TrialField("camera", "blur", "Focus blur", "px", 1, 2, 0.1,
-              tip="Standard deviation in pixels of the frame"),
-        TrialField("camera", "motion", "Motion", "px", 1, 1, 0.5),
-        TrialField("camera", "motion_angle", "Direction", "°", step=5),
-        TrialField("camera", "exposure", "Exposure", "EV", 1, 1, 0.1),
-        TrialField("camera", "noise", "Noise", "×", 1, 1, 0.1, tip="1: a common phone"),
+    (tr("Camera"), (
+        TrialField("camera", "pixels", tr("Frame width"), "px", 1, 0, 20),
+        TrialField("camera", "field", tr("Field of view"), "°"),
+        TrialField("camera", "blur", tr("Focus blur"), "px", 1, 2, 0.1,
+              tip=tr("Standard deviation in pixels of the frame")),
+        TrialField("camera", "motion", tr("Motion"), "px", 1, 1, 0.5),
+        TrialField("camera", "motion_angle", tr("Direction"), "°", step=5),
+        TrialField("camera", "exposure", tr("Exposure"), "EV", 1, 1, 0.1),
+        TrialField("camera", "noise", tr("Noise"), "×", 1, 1, 0.1, tip=tr("1: a common phone")),
     )),
-    ("Light", (
-        TrialField("light", "lux", "Light", "lx", 1, 1, 1, tip="500: an office; 10: a candle"),
-        TrialField("light", "kelvin", "Colour", "K", 1, 0, 100),
-        TrialField("light", "falloff", "Falls off by", "%", 100, 0, 5),
-        TrialField("light", "shadow", "Shadow takes", "%", 100, 0, 5),
-        TrialField("light", "shadow_at", "Shadow's place", "%", 100, 0, 5),
-        TrialField("light", "shadow_angle", "Shadow's angle", "°", step=5),
-        TrialField("light", "shadow_edge", "Shadow's edge", "%", 100, 0, 1),
-        TrialField("light", "glare", "Glare", "%", 100, 0, 10, tip="100: as bright as white paper"),
-        TrialField("light", "glare_x", "Glare across", "%", 100, 0, 5),
-        TrialField("light", "glare_y", "Glare down", "%", 100, 0, 5),
-        TrialField("light", "glare_size", "Glare's radius", "%", 100, 0, 1),
+    (tr_as("illumination", "Light"), (
+        TrialField("light", "lux", tr_as("illumination", "Light"), "lx", 1, 1, 1,
+                   tip=tr("500: an office; 10: a candle")),
+        TrialField("light", "kelvin", tr("Colour"), "K", 1, 0, 100),
+        TrialField("light", "falloff", tr("Falls off by"), "%", 100, 0, 5),
+        TrialField("light", "shadow", tr("Shadow takes"), "%", 100, 0, 5),
+        TrialField("light", "shadow_at", tr("Shadow's place"), "%", 100, 0, 5),
+        TrialField("light", "shadow_angle", tr("Shadow's angle"), "°", step=5),
+        TrialField("light", "shadow_edge", tr("Shadow's edge"), "%", 100, 0, 1),
+        TrialField("light", "glare", tr("Glare"), "%", 100, 0, 10,
+                   tip=tr("100: as bright as white paper")),
+        TrialField("light", "glare_x", tr("Glare across"), "%", 100, 0, 5),
+        TrialField("light", "glare_y", tr("Glare down"), "%", 100, 0, 5),
+        TrialField("light", "glare_size", tr("Glare's radius"), "%", 100, 0, 1),
     )),
-    ("What happened to it", (
-        TrialField("before", "shrink", "Shrunk to", "px", 1, 0, 20, 640, "Its longer side"),
-        TrialField("before", "jpeg", "Saved as JPEG", "", 1, 0, 5, 50, "Quality, 1 to 100"),
-        TrialField("before", "times", "Times", "×", tip="Each time a little smaller"),
-        TrialField("before", "dot_gain", "Dot gain", "%", 100, 0, 1),
-        TrialField("wear", "smudge", "Smudged", "%", 100, 1, 0.5, tip="Share of the area"),
-        TrialField("wear", "crumple", "Crumpled", "%", 100, 0, 5),
-        TrialField("wear", "fold", "Folded by", "°"),
-        TrialField("wear", "fold_at", "Fold's place", "%", 100, 0, 5),
-        TrialField("wear", "fold_angle", "Fold's angle", "°", step=5),
+    (tr("What happened to it"), (
+        TrialField("before", "shrink", tr("Shrunk to"), "px", 1, 0, 20, 640, tr("Its longer side")),
+        TrialField("before", "jpeg", tr("Saved as JPEG"), "", 1, 0, 5, 50, tr("Quality, 1 to 100")),
+        TrialField("before", "times", tr("Times"), "×", tip=tr("Each time a little smaller")),
+        TrialField("before", "dot_gain", tr("Dot gain"), "%", 100, 0, 1),
+        TrialField("wear", "smudge", tr("Smudged"), "%", 100, 1, 0.5, tip=tr("Share of the area")),
+        TrialField("wear", "crumple", tr("Crumpled"), "%", 100, 0, 5),
+        TrialField("wear", "fold", tr("Folded by"), "°"),
+        TrialField("wear", "fold_at", tr("Fold's place"), "%", 100, 0, 5),
+        TrialField("wear", "fold_angle", tr("Fold's angle"), "°", step=5),
     )),
 )  # fmt: skip
 
@@ -163,16 +167,19 @@ class Preview(QWidget):
         super().__init__()
         self.theme = themes.LIGHT
         self.setFixedWidth(280)
-        self.setAccessibleName("Frame of this trial")
+        self.setAccessibleName(tr("Frame of this trial"))
         self.image: QImage | None = None
         self.read: dict[str, bool] = {}
         self.usual: dict[str, bool] = {}
-        self.told = "A frame appears here once there is a code."
+        self.told = tr("A frame appears here once there is a code.")
 
     def take(self, image: QImage, read: dict[str, bool], usual: dict[str, bool]) -> None:
         """Show a frame and its readers."""
         self.image, self.read, self.usual = image, read, usual
-        told = [f"{name} {'reads' if ok else 'does not read'} it" for name, ok in read.items()]
+        told = [
+            tr("{name} reads it", name=name) if ok else tr("{name} does not read it", name=name)
+            for name, ok in read.items()
+        ]
         self.setAccessibleDescription(", ".join(told))
         self.update()
 

@@ -17,6 +17,7 @@ from PySide6.QtCore import (
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QImage, QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.images import to_qimage
 from nimble_tile.ui.kit.marks import TRIAL_SHAPES, paint_reader, paint_verdict
@@ -29,10 +30,10 @@ ROW = 76
 FRAME_HEIGHT = 60
 
 OUTCOME_WORDS = {
-    "passed": "read as the usual code is",
-    "partly": "read in part",
-    "failed": "not read",
-    "void": "the usual code fails too: does not count",
+    "passed": tr("read as the usual code is"),
+    "partly": tr("read in part"),
+    "failed": tr("not read"),
+    "void": tr("the usual code fails too: does not count"),
 }
 
 
@@ -62,13 +63,17 @@ class TrialModel(QAbstractListModel):
     def told(self, trial: Trial) -> str:
         """What came of a trial, in words."""
         if trial not in self.results:
-            return "not tried yet"
+            return tr("not tried yet")
         result = self.results[trial][0]
-        names = ", ".join(name for name, ok in result.passed.read.items() if ok) or "no reader"
-        usual = ", ".join(name for name, ok in result.usual.read.items() if ok) or "no reader"
+        names = ", ".join(name for name, ok in result.passed.read.items() if ok) or tr("no reader")
+        usual = ", ".join(name for name, ok in result.usual.read.items() if ok) or tr("no reader")
         trouble = "".join(f" {name} {what}." for name, what in result.passed.trouble.items())
-        return (
-            f"{OUTCOME_WORDS[result.state]}. Read by {names}; the usual code by {usual}.{trouble}"
+        return tr(
+            "{outcome_words}. Read by {names}; the usual code by {usual}.{trouble}",
+            outcome_words=OUTCOME_WORDS[result.state],
+            names=names,
+            usual=usual,
+            trouble=trouble,
         )
 
     def take_set(self, trials: list[Trial]) -> None:
@@ -215,7 +220,7 @@ class TrialList(QListView):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("Trials")
+        self.setAccessibleName(tr("Trials"))
         self.trials = TrialModel()
         self.setModel(self.trials)
         self._delegate = _Delegate(self)

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Segments, rule, soft
 from nimble_tile.ui.rooms.proof.frame_canvas import BLAMED, FrameCanvas, ReaderRow
@@ -34,30 +35,37 @@ def in_words(trial: Trial) -> str:
     """The parameters of a trial that are out of the ordinary, for people to read."""
     shown, view, camera, light = trial.shown, trial.view, trial.camera, trial.light
     before, wear = trial.before, trial.wear
-    size = "own size" if shown.size is None else f"{shown.size:g} mm"
-    told = [f"{size} on {shown.medium}, from {view.distance:g} mm"]
+    size = tr("own size") if shown.size is None else tr("{size:g} mm", size=shown.size)
+    told = [
+        tr("{size} on paper, from {distance:g} mm", size=size, distance=view.distance)
+        if shown.medium == "paper"
+        else tr("{size} on a screen, from {distance:g} mm", size=size, distance=view.distance)
+    ]
     tilt = math.hypot(view.sideways, view.lengthways)
     extras = (
-        (tilt, f"tilted {tilt:.0f}°"),
-        (view.turn, f"turned {abs(view.turn):g}°"),
-        (light.lux != 500, f"{light.lux:g} lx"),
+        (tilt, tr("tilted {tilt:.0f}°", tilt=tilt)),
+        (view.turn, tr("turned {turn:g}°", turn=abs(view.turn))),
+        (light.lux != 500, tr("{lux:g} lx", lux=light.lux)),
         (light.kelvin != 5500, f"{light.kelvin:g} K"),
-        (light.falloff, f"light falls by {light.falloff:.0%}"),
-        (light.shadow, f"shadow {light.shadow:.0%}"),
-        (light.glare, f"glare {light.glare:.0%}"),
-        (camera.blur > 0.5, f"blur {camera.blur:g} px"),
-        (camera.motion, f"motion {camera.motion:g} px"),
-        (camera.exposure, f"exposure {camera.exposure:+g}"),
-        (camera.pixels != 1440, f"camera {camera.pixels} px wide"),
-        (camera.noise != 1, f"noise × {camera.noise:g}"),
-        (before.shrink is not None, f"shrunk to {before.shrink} px"),
+        (light.falloff, tr("light falls by {falloff:.0%}", falloff=light.falloff)),
+        (light.shadow, tr("shadow {shadow:.0%}", shadow=light.shadow)),
+        (light.glare, tr("glare {glare:.0%}", glare=light.glare)),
+        (camera.blur > 0.5, tr("blur {blur:g} px", blur=camera.blur)),
+        (camera.motion, tr("motion {motion:g} px", motion=camera.motion)),
+        (camera.exposure, tr("exposure {exposure:+g}", exposure=camera.exposure)),
+        (camera.pixels != 1440, tr("camera {pixels} px wide", pixels=camera.pixels)),
+        (camera.noise != 1, tr("noise × {noise:g}", noise=camera.noise)),
+        (before.shrink is not None, tr("shrunk to {shrink} px", shrink=before.shrink)),
         (before.jpeg is not None, f"JPEG {before.jpeg}"),
-        (before.jpeg is not None and before.times > 1, f"{before.times} times"),
-        (before.dot_gain, f"dot gain {before.dot_gain:.0%}"),
-        (before.paper < 0.8 and shown.medium == "paper", f"paper {before.paper:.0%}"),
-        (wear.smudge, f"{wear.smudge:.1%} smudged"),
-        (wear.crumple, f"crumpled {wear.crumple:.0%}"),
-        (wear.fold, f"folded {wear.fold:g}°"),
+        (before.jpeg is not None and before.times > 1, tr("{times} times", times=before.times)),
+        (before.dot_gain, tr("dot gain {dot_gain:.0%}", dot_gain=before.dot_gain)),
+        (
+            before.paper < 0.8 and shown.medium == "paper",
+            tr("paper {paper:.0%}", paper=before.paper),
+        ),
+        (wear.smudge, tr("{smudge:.1%} smudged", smudge=wear.smudge)),
+        (wear.crumple, tr("crumpled {crumple:.0%}", crumple=wear.crumple)),
+        (wear.fold, tr("folded {fold:g}°", fold=wear.fold)),
     )
     return ", ".join(told + [text for on, text in extras if on])
 
@@ -79,25 +87,29 @@ class TrialView(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("One trial")
+        self.setAccessibleName(tr("One trial"))
         self.trial: Trial | None = None
         self.why: Why | None = None
         self._theme = themes.LIGHT
         self.title, self.detail = QLabel(), soft()
         self.title.setFont(themes.font(20, QFont.Weight.Bold))
         self.title.setStyleSheet("font-size: 20px; font-weight: 700;")
-        self.back = QPushButton("Back to the bench")
+        self.back = QPushButton(tr("Back to the bench"))
         self.before, self.after = QToolButton(), QToolButton()
-        for button, name in ((self.before, "Trial before"), (self.after, "Next trial")):
+        for button, name in ((self.before, tr("Trial before")), (self.after, tr("Next trial"))):
             button.setAccessibleName(name)
             button.setToolTip(name)
         self.canvas = FrameCanvas()
         self.way = Segments(
-            "Camera frame",
+            tr("Camera frame"),
             [
-                ("frame", "Frame", "What the readers were shown"),
-                ("x-ray", "X-ray", "Modules that read right, weakly and wrongly in this frame"),
-                ("blame", "Whose fault", "Each wrong module by what is to blame for it"),
+                ("frame", tr("Frame"), tr("What the readers were shown")),
+                (
+                    "x-ray",
+                    tr("X-ray"),
+                    tr("Modules that read right, weakly and wrongly in this frame"),
+                ),
+                ("blame", tr("Whose fault"), tr("Each wrong module by what is to blame for it")),
             ],
         )
         self.way.set_value("frame")
@@ -191,7 +203,7 @@ class TrialView(QWidget):
                 f"({int(mask.sum())})"
                 for name, mask in self.why.faults.items()
             ]
-            text = " &nbsp; ".join(parts) or "No module is wrong here"
+            text = " &nbsp; ".join(parts) or tr("No module is wrong here")
         else:
             text = ""
         self.legend.setText(text)
@@ -205,7 +217,7 @@ class TrialView(QWidget):
         if self.why is None:
             return
         if not self.why.causes:
-            self._causes.addWidget(soft("Nothing stands in the way here."))
+            self._causes.addWidget(soft(tr("Nothing stands in the way here.")))
         for cause in self.why.causes:
             text = f"{cause.text} {cause.way_out}".strip()
             button = _CauseButton(text, cause.area is not None or cause.modules is not None)
@@ -250,7 +262,7 @@ class _CauseButton(QPushButton):
         super().__init__(text)
         self.setCheckable(has_place)
         self.setAccessibleName(text)
-        self.setToolTip("Show where" if has_place else "")
+        self.setToolTip(tr("Show where") if has_place else "")
         self.setStyleSheet("QPushButton { text-align: left; border: 0; }")
         self._label = QLabel(text)
         self._label.setWordWrap(True)

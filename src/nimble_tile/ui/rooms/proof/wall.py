@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.scan.readers import READER_NAMES
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.kit import theme as themes
@@ -48,10 +49,13 @@ class ReachGauge(QWidget):
         self.paused = False
         self.bars: list[tuple[float | None, str]] = []
         self.setFixedHeight(74)
-        self.setAccessibleName("Reach")
+        self.setAccessibleName(tr("Reach"))
         self.setToolTip(
-            "Reach: in how many pairs of trial and reader the piece is read, over those of the\n"
-            "usual code: the same message at level H, black on white, in the same square."
+            tr(
+                "Reach: in how many pairs of trial and reader the piece is read, over "
+                "those of the\n"
+                "usual code: the same message at level H, black on white, in the same square."
+            )
         )
 
     def sizeHint(self) -> QSize:
@@ -61,16 +65,16 @@ class ReachGauge(QWidget):
     def told(self) -> str:
         """The line under the bar."""
         if self.paused:
-            return "Trials rest"
+            return tr("Trials rest")
         if self.of and self.done < self.of:
-            return f"Trial {self.done} of {self.of}"
+            return tr("Trial {done} of {of}", done=self.done, of=self.of)
         if self.reach is None and self.of:
-            return "The usual code passes none"
+            return tr("The usual code passes none")
         if self.reach is None:
-            return "Waiting for a code"
+            return tr("Waiting for a code")
         if len(self.readers) < 4:
-            return f"by {', '.join(self.readers)}"
-        return "of what the usual code passes"
+            return tr("by {readers}", readers=", ".join(self.readers))
+        return tr("of what the usual code passes")
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -81,7 +85,7 @@ class ReachGauge(QWidget):
             colour = QColor(themes.verdict_colour(theme, reach_state(self.reach)))
         painter.setFont(themes.font(13))
         painter.setPen(QColor(theme.soft))
-        painter.drawText(QRectF(12, 10, 100, 20), Qt.AlignmentFlag.AlignVCenter, "Reach")
+        painter.drawText(QRectF(12, 10, 100, 20), Qt.AlignmentFlag.AlignVCenter, tr("Reach"))
         painter.setFont(themes.font(20, QFont.Weight.Bold))
         painter.setPen(colour)
         figure = "–" if self.reach is None else percent(self.reach)
@@ -117,7 +121,7 @@ class ReachGauge(QWidget):
         """Take new values and paint them."""
         for name, value in values.items():
             setattr(self, name, value)
-        figure = "unknown" if self.reach is None else percent(self.reach)
+        figure = tr("unknown") if self.reach is None else percent(self.reach)
         self.setAccessibleDescription(f"{figure}, {self.told}")
         self.update()
 
@@ -143,14 +147,14 @@ class TrialWall(QWidget):
         self.setObjectName("wall")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(WIDTH)
-        self.setAccessibleName("Trial wall")
+        self.setAccessibleName(tr("Trial wall"))
         self.gauge = ReachGauge()
         self.pages = Segments(
-            "Trial wall",
+            tr("Trial wall"),
             [
-                ("trials", "Trials", "Simulated camera frames, each seen by the readers"),
-                ("limits", "Limits", "How small, far, tilted, dark and blurred it may be"),
-                ("grade", "Grade", "Print quality by the methods of ISO/IEC 15415"),
+                ("trials", tr("Trials"), tr("Simulated camera frames, each seen by the readers")),
+                ("limits", tr("Limits"), tr("How small, far, tilted, dark and blurred it may be")),
+                ("grade", tr("Grade"), tr("Print quality by the methods of ISO/IEC 15415")),
             ],
         )
         self.pages.set_value("trials")
@@ -161,12 +165,12 @@ class TrialWall(QWidget):
         self.stack.addWidget(self.list)
         self.stack.addWidget(self._limits_area)
         self.stack.addWidget(scrolled(self.grade))
-        self.edit = QPushButton("Edit trials…")
-        self.edit.setToolTip("Add, change, switch off and save trials")
+        self.edit = QPushButton(tr("Edit trials…"))
+        self.edit.setToolTip(tr("Add, change, switch off and save trials"))
         self.rest = QToolButton()
         self.rest.setCheckable(True)
-        self.rest.setAccessibleName("Let the trials rest")
-        self.rest.setToolTip("Let the trials rest: nothing is tried until this is released")
+        self.rest.setAccessibleName(tr("Let the trials rest"))
+        self.rest.setToolTip(tr("Let the trials rest: nothing is tried until this is released"))
         foot = QHBoxLayout()
         foot.setContentsMargins(12, 8, 12, 8)
         foot.addWidget(self.edit, 1)

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import NumberBox, named, soft
 
@@ -34,13 +35,13 @@ class LimitRow(QWidget):
     def figure(self, value: float | None, is_open: bool) -> str:
         """A limit as people write it."""
         if value is None:
-            return "not read"
+            return tr("not read")
         digits = 1 if value < 10 and self.unit else 0
         text = f"{value:.{digits}f} {self.unit}".strip()
         if self.unit == "mm" and value >= 1000:
             text = f"{value / 1000:.2f} m"
         if is_open:
-            return f"{text} or {'more' if self.most else 'less'}"
+            return tr("{text} or more", text=text) if self.most else tr("{text} or less", text=text)
         return text
 
     def take(self, reached: Reached | None) -> None:
@@ -49,7 +50,7 @@ class LimitRow(QWidget):
         if reached is not None:
             own = self.figure(reached.value, reached.open)
             usual = self.figure(reached.usual, reached.usual_open)
-            self.setAccessibleDescription(f"{own}; usual code {usual}")
+            self.setAccessibleDescription(tr("{own}; usual code {usual}", own=own, usual=usual))
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -68,7 +69,7 @@ class LimitRow(QWidget):
         if reached is not None:
             painter.setFont(themes.font(13))
             painter.setPen(QColor(theme.soft))
-            usual = f"usual {self.figure(reached.usual, reached.usual_open)}"
+            usual = tr("usual {figure}", figure=self.figure(reached.usual, reached.usual_open))
             painter.drawText(QRectF(12, 26, width, 18), right, usual)
             self._bar(painter, QRectF(12, 48, width, 4))
         painter.setPen(QColor(theme.rule))
@@ -111,13 +112,15 @@ class LimitsPage(QWidget):
         super().__init__()
         from nimble_tile.core.trials.limits import LIMITS
 
-        self.distance = NumberBox("Distance", 50, 10_000, "mm", 10)
-        self.size = NumberBox("Symbol", 8, 2000, "mm", 1)
+        self.distance = NumberBox(tr("Distance"), 50, 10_000, "mm", 10)
+        self.size = NumberBox(tr("Symbol"), 8, 2000, "mm", 1)
         self.distance.setValue(250)
         self.size.setValue(40)
-        self.distance.setToolTip("From the camera to the code, for all limits but the distance's")
+        self.distance.setToolTip(
+            tr("From the camera to the code, for all limits but the distance's")
+        )
         self.size.setToolTip(
-            "Side of the symbol without quiet zone, for all limits but the print's"
+            tr("Side of the symbol without quiet zone, for all limits but the print's")
         )
         for box in (self.distance, self.size):
             box.setFixedWidth(108)
@@ -125,15 +128,15 @@ class LimitsPage(QWidget):
                 lambda _: self.asked.emit(float(self.distance.value()), float(self.size.value()))
             )
         self.rows = {limit.key: LimitRow(limit.title, limit.unit, limit.most) for limit in LIMITS}
-        note = soft("Read by three of four readers. The tick is the usual code.")
+        note = soft(tr("Read by three of four readers. The tick is the usual code."))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 8, 0, 8)
         layout.setSpacing(0)
         top = QVBoxLayout()
         top.setContentsMargins(12, 0, 12, 4)
         top.setSpacing(8)
-        top.addLayout(named("Distance", self.distance, 84))
-        top.addLayout(named("Symbol", self.size, 84))
+        top.addLayout(named(tr("Distance"), self.distance, 84))
+        top.addLayout(named(tr("Symbol"), self.size, 84))
         top.addWidget(note)
         layout.addLayout(top)
         for line in self.rows.values():
@@ -156,13 +159,13 @@ class LimitsPage(QWidget):
 
 
 NOTES = {
-    "decode": "Whether one threshold for the whole symbol decodes it",
-    "contrast": "Lightest less darkest reflectance; A from 70 %",
-    "modulation": "How far modules are from the threshold, set off against error correction",
-    "fixed": "Damaged modules of finders, timing and alignment patterns",
-    "axial": "Width against height of the modules; A up to 6 %",
-    "grid": "Farthest that a module lies off the even grid, in modules; A up to 0.38",
-    "unused": "Error correction not used up; A from 62 %",
+    "decode": tr("Whether one threshold for the whole symbol decodes it"),
+    "contrast": tr("Lightest less darkest reflectance; A from 70 %"),
+    "modulation": tr("How far modules are from the threshold, set off against error correction"),
+    "fixed": tr("Damaged modules of finders, timing and alignment patterns"),
+    "axial": tr("Width against height of the modules; A up to 6 %"),
+    "grid": tr("Farthest that a module lies off the even grid, in modules; A up to 0.38"),
+    "unused": tr("Error correction not used up; A from 62 %"),
 }
 
 
@@ -175,21 +178,25 @@ class GradePage(QWidget):
         self.quality: Quality | None = None
         self.stale = False
         self.note = soft(
-            "By the methods of ISO/IEC 15415. The standard takes one threshold for the whole "
-            "symbol; phones take many, so artwork often reads better than its grade."
+            tr(
+                "By the methods of ISO/IEC 15415. The standard takes one threshold for the whole "
+                "symbol; phones take many, so artwork often reads better than its grade."
+            )
         )
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 332, 12, 12)
         layout.addWidget(self.note)
         layout.addStretch(1)
-        self.setAccessibleName("Print quality grade")
+        self.setAccessibleName(tr("Print quality grade"))
 
     def take(self, quality: Quality | None) -> None:
         """The grade is known."""
         self.quality, self.stale = quality, False
         if quality is not None:
             told = [f"{p.title} {p.letter}" for p in quality.parameters]
-            self.setAccessibleDescription(f"Overall {quality.letter}. {', '.join(told)}.")
+            self.setAccessibleDescription(
+                tr("Overall {letter}. {told}.", letter=quality.letter, told=", ".join(told))
+            )
             self.setToolTip("\n".join(f"{p.title}: {NOTES[p.key]}" for p in quality.parameters))
         self.update()
 
@@ -208,7 +215,9 @@ class GradePage(QWidget):
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         painter.setFont(themes.font(13))
         painter.setPen(QColor(theme.soft))
-        painter.drawText(QRectF(12, 20, width, 20), Qt.AlignmentFlag.AlignVCenter, "Print grade")
+        painter.drawText(
+            QRectF(12, 20, width, 20), Qt.AlignmentFlag.AlignVCenter, tr("Print grade")
+        )
         letter = "–" if quality is None else quality.letter
         painter.setFont(themes.font(34, QFont.Weight.Bold))
         painter.setPen(self._colour(None if quality is None else quality.overall))
@@ -240,7 +249,7 @@ class GradePage(QWidget):
 
 def _value(key: str, value: float) -> str:
     if key == "decode":
-        return "yes" if value else "no"
+        return tr("yes") if value else tr("no")
     if key == "grid":
         return f"{value:.2f}"
     return f"{value:.0%}"

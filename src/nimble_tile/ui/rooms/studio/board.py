@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QStyleOptionViewItem,
 )
 
+from nimble_tile.core.language import tr
 from nimble_tile.studio.board import Candidate
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.figures import in_line, in_short, paint_card
@@ -23,12 +24,12 @@ CARD, PICTURE = QSize(152, 192), 132
 
 KEY = Qt.ItemDataRole.UserRole
 
-EMPTY = (
+EMPTY = tr(
     "Describe a picture and paint candidates: each is tried by all readers as soon as it is there. "
     "Or drop pictures that another generator has made with the guide."
 )
 
-ALL_FOLDED = "None of them reads. Give the guide more weight, or mend the near misses."
+ALL_FOLDED = tr("None of them reads. Give the guide more weight, or mend the near misses.")
 
 ORDERS: dict[str, Callable[[Candidate], tuple]] = {
     "reach": lambda c: (-(c.reach if c.reach is not None else -1), -(c.likeness or 0), c.id),
@@ -43,14 +44,22 @@ def told_of(candidate: Candidate) -> str:
     """All that is known of a candidate, for a tooltip and for screen readers."""
     lines = [candidate.name]
     if candidate.state == "waiting":
-        lines.append("Not painted yet" if candidate.recipe else "Not tried yet")
+        lines.append(tr("Not painted yet") if candidate.recipe else tr("Not tried yet"))
     else:
         words = candidate.words.rstrip(".")
         lines.append(f"{in_line(words, candidate.reach, candidate.likeness)}.")
         if candidate.able:
-            lines.append(f"{candidate.readers} of {candidate.able} readers read it straight on.")
+            lines.append(
+                tr(
+                    "{readers} of {able} readers read it straight on.",
+                    readers=candidate.readers,
+                    able=candidate.able,
+                )
+            )
     if candidate.stars:
-        lines.append("1 star" if candidate.stars == 1 else f"{candidate.stars} stars")
+        lines.append(
+            tr("1 star") if candidate.stars == 1 else tr("{stars} stars", stars=candidate.stars)
+        )
     return "\n".join([*lines, candidate.note] if candidate.note else lines)
 
 
@@ -71,10 +80,10 @@ class _Cards(QStyledItemDelegate):
         if candidate.state == "waiting":
             short = self.board.busy.get(candidate.id, "")
         elif candidate.mended:
-            short += " · mended"
+            short += tr(" · mended")
         elif not short:
-            short = "no code" if candidate.verdict == "fails" else "not tried"
-        instead = "waits" if candidate.state == "waiting" else candidate.words
+            short = tr("no code") if candidate.verdict == "fails" else tr("not tried")
+        instead = tr("waits") if candidate.state == "waiting" else candidate.words
         painter.save()
         picture = paint_card(
             painter, option, theme, PICTURE, self.board.image(candidate), instead,
@@ -114,7 +123,7 @@ class BoardView(QListWidget):
         self._all: dict[int, Candidate] = {}
         self._images: dict[int, tuple[tuple, QImage]] = {}
         self._growing: dict[int, QImage] = {}
-        self.setAccessibleName("Candidates")
+        self.setAccessibleName(tr("Candidates"))
         self.setViewMode(QListWidget.ViewMode.IconMode)
         self.setMovement(QListWidget.Movement.Static)
         self.setResizeMode(QListWidget.ResizeMode.Adjust)

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.studio.board import BoardFile
 from nimble_tile.ui.kit.images import PICTURES
 from nimble_tile.ui.work.jobs import Jobs
@@ -44,7 +45,7 @@ class Bringing(QObject):
     def choose(self) -> None:
         """Ask for pictures."""
         paths, _ = QFileDialog.getOpenFileNames(
-            self.parent(), "Pictures in", self._settings.folder_of("candidates"), PICTURES
+            self.parent(), tr("Pictures in"), self._settings.folder_of("candidates"), PICTURES
         )
         if paths:
             self._settings.set_folder_of("candidates", Path(paths[0]))
@@ -79,10 +80,10 @@ class Bringing(QObject):
         """Watch a folder, or no longer."""
         if self.watcher.folder is not None:
             self.stop()
-            self.told.emit("No folder is watched any more.", False)
+            self.told.emit(tr("No folder is watched any more."), False)
             return
         folder = QFileDialog.getExistingDirectory(
-            self.parent(), "Watch a folder", self._settings.folder_of("candidates")
+            self.parent(), tr("Watch a folder"), self._settings.folder_of("candidates")
         )
         if folder:
             self.watch(Path(folder))
@@ -94,7 +95,10 @@ class Bringing(QObject):
         self.watcher.watch(folder)
         there = self.watcher.folder is not None
         if there:
-            told = f"Pictures that are written into {folder.name} are taken in as they appear."
+            told = tr(
+                "Pictures that are written into {name} are taken in as they appear.",
+                name=folder.name,
+            )
             self.told.emit(told, False)
         self.watching.emit(there)
 

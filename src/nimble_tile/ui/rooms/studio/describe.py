@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.language import tr, tr_as
 from nimble_tile.standins import prompt
 from nimble_tile.standins.painter import words
 from nimble_tile.standins.prompt import Description, Part
@@ -28,9 +29,10 @@ EXPLAINED_AFTER = 250
 """Milliseconds of rest after a keystroke until the words are explained."""
 
 CLASS_NAMES = {
-    "scene": "scene", "thing": "in it", "palette": "colours", "light": "light",
-    "weather": "weather", "time": "hour", "medium": "medium", "mood": "mood",
-    "unknown": "not known",
+    "scene": tr("scene"), "thing": tr("in it"), "palette": tr("colours"),
+    "light": tr_as("illumination", "light"), "weather": tr("weather"), "time": tr("hour"),
+    "medium": tr("medium"), "mood": tr("mood"),
+    "unknown": tr("not known"),
 }  # fmt: skip
 
 
@@ -53,7 +55,9 @@ class DescriptionCard(QAbstractButton):
         self.setText(description.text)
         self.setAccessibleName(description.text)
         avoid = ", ".join(description.avoid)
-        self.setToolTip(themes.plain_tip(f"Avoids: {avoid}" if avoid else "Avoids nothing"))
+        self.setToolTip(
+            themes.plain_tip(tr("Avoids: {avoid}", avoid=avoid) if avoid else tr("Avoids nothing"))
+        )
         self.updateGeometry()
 
     def hasHeightForWidth(self) -> bool:
@@ -91,7 +95,7 @@ class WordButton(QPushButton):
         super().__init__(part.text)
         self.part = part
         unknown = part.kind == "unknown"
-        told = "The painter does not know this word" if unknown else part.does
+        told = tr("The painter does not know this word") if unknown else part.does
         self.setToolTip(themes.plain_tip(f"{CLASS_NAMES[part.kind]}: {told}"))
         self.setAccessibleName(f"{part.text}, {CLASS_NAMES[part.kind]}: {told}")
         self.setProperty("word", "unknown" if unknown else "known")
@@ -112,24 +116,26 @@ class Describe(QWidget):
         super().__init__()
         self._seed = 0
         self.rough = QLineEdit()
-        self.rough.setPlaceholderText("A keyword or a rough sentence")
-        self.rough.setAccessibleName("Keyword or rough sentence")
-        self.describe = QPushButton("Describe")
-        self.describe.setToolTip("Three descriptions in the painter’s words; again: three others")
+        self.rough.setPlaceholderText(tr("A keyword or a rough sentence"))
+        self.rough.setAccessibleName(tr("Keyword or rough sentence"))
+        self.describe = QPushButton(tr("Describe"))
+        self.describe.setToolTip(
+            tr("Three descriptions in the painter’s words; again: three others")
+        )
         self.cards = [DescriptionCard() for _ in range(prompt.NUMBER)]
         self._group = QButtonGroup(self)
         for card in self.cards:
             card.hide()
             self._group.addButton(card)
         self.text = QPlainTextEdit()
-        self.text.setAccessibleName("Description")
-        self.text.setPlaceholderText("What is to be painted, in words")
+        self.text.setAccessibleName(tr("Description"))
+        self.text.setPlaceholderText(tr("What is to be painted, in words"))
         self.text.setTabChangesFocus(True)
         self.text.setFixedHeight(76)
         self.avoid = QLineEdit()
-        self.avoid.setAccessibleName("Avoid")
-        self.avoid.setPlaceholderText("What must not be in it")
-        self.copy = QPushButton("Copy for another generator")
+        self.avoid.setAccessibleName(tr("Avoid"))
+        self.avoid.setPlaceholderText(tr("What must not be in it"))
+        self.copy = QPushButton(tr("Copy for another generator"))
         self.copy.setProperty("flat", True)
         self.told = soft()
         self._words = QWidget()
@@ -160,7 +166,7 @@ class Describe(QWidget):
         layout.addWidget(self.text)
         layout.addWidget(self._words)
         layout.addWidget(self.told)
-        name = QLabel("Avoid")
+        name = QLabel(tr("Avoid"))
         name.setFixedWidth(44)
         layout.addLayout(row(name, self.avoid))
         layout.addLayout(row(self.copy, 1))
@@ -192,11 +198,11 @@ class Describe(QWidget):
         for card, description in zip(self.cards, made, strict=True):
             card.take(description)
             card.show()
-        self.describe.setText("Three others")
+        self.describe.setText(tr("Three others"))
         self.cards[0].setChecked(True)
         self.take(made[0])
         if unknown:
-            self._tell(f"Not known, and left out: {', '.join(unknown)}.", True)
+            self._tell(tr("Not known, and left out: {unknown}.", unknown=", ".join(unknown)), True)
 
     def take(self, description: Description) -> None:
         """Write a description down."""
@@ -228,11 +234,11 @@ class Describe(QWidget):
         avoided = [part.text for part in prompt.explained(self.avoided) if part.kind == "unknown"]
         if unknown or avoided:
             self._tell(
-                f"The painter does not know: {', '.join([*unknown, *avoided])}. Another generator "
-                "may.", True,
+                tr("The painter does not know: {value}. Another generator may.",
+                   value=', '.join([*unknown, *avoided])), True,
             )  # fmt: skip
         else:
-            self._tell("Click a word to change it." if parts else "")
+            self._tell(tr("Click a word to change it.") if parts else "")
 
     def _tell(self, text: str, warns: bool = False) -> None:
         self.told.setText(text)
@@ -257,7 +263,7 @@ class Describe(QWidget):
             action.triggered.connect(lambda _=False, v=value: self.replace(part.text, v))
         if values:
             menu.addSeparator()
-        menu.addAction("Take it out").triggered.connect(lambda: self.replace(part.text, ""))
+        menu.addAction(tr("Take it out")).triggered.connect(lambda: self.replace(part.text, ""))
         return menu
 
     def _offer(self, button: WordButton) -> None:
@@ -282,9 +288,9 @@ class Describe(QWidget):
         self.set_text(f"{before}{other}{after}".strip(" ,"))
 
     def _copy(self) -> None:
-        told = self.words + (f"\nAvoid: {self.avoided}" if self.avoided else "")
+        told = self.words + (tr("\nAvoid: {avoided}", avoided=self.avoided) if self.avoided else "")
         QGuiApplication.clipboard().setText(told)
-        self._tell("Copied.")
+        self._tell(tr("Copied."))
 
     def dress(self, theme: themes.Theme) -> None:
         """Follow the theme."""

@@ -7,6 +7,7 @@ from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr, tr_as
 from nimble_tile.core.output.guide import (
     GuideWish,
     advice,
@@ -26,7 +27,7 @@ SIDES = (512, 768, 1024, 1536, 2048)
 PREVIEW = 120
 """Side of the small guide, in pixels."""
 
-ALL_RIGHT = "Level H and a full quiet zone: what generators spoil is mostly made good."
+ALL_RIGHT = tr("Level H and a full quiet zone: what generators spoil is mostly made good.")
 
 
 class Elsewhere(QWidget):
@@ -44,20 +45,22 @@ class Elsewhere(QWidget):
         super().__init__()
         self._text = ""
         self.symbol: Symbol | None = None
-        self.wide = NumberBox("Width of the guide", 256, 4096, "px", 64)
-        self.high = NumberBox("Height of the guide", 256, 4096, "px", 64)
+        self.wide = NumberBox(tr("Width of the guide"), 256, 4096, "px", 64)
+        self.high = NumberBox(tr("Height of the guide"), 256, 4096, "px", 64)
         for box in (self.wide, self.high):
             box.setFixedWidth(92)
             box.set_value(1024)
-        self.level = Choice("Level", [(level, f"Level {level}") for level in "HQML"])
-        self.quiet = NumberBox("Quiet zone", 0, 8, "modules")
+        self.level = Choice(
+            tr("Level"), [(level, tr("Level {level}", level=level)) for level in "HQML"]
+        )
+        self.quiet = NumberBox(tr("Quiet zone"), 0, 8, "modules")
         self.quiet.set_value(4)
-        self.share = Slider("Code in the guide", 0.3, 1, 0.85, "%", factor=100)
-        self.softness = Slider("Soft edges", 0, 0.6, 0, "modules", decimals=2)
+        self.share = Slider(tr("Code in the guide"), 0.3, 1, 0.85, "%", factor=100)
+        self.softness = Slider(tr("Soft edges"), 0, 0.6, 0, "modules", decimals=2)
         self.swatches = {}
         for key, name, colour in (
-            ("dark", "Dark modules", "#000000"), ("light", "Light modules", "#ffffff"),
-            ("ground", "Ground", "#808080"),
+            ("dark", tr("Dark modules"), "#000000"), ("light", tr("Light modules"), "#ffffff"),
+            ("ground", tr("Ground"), "#808080"),
         ):  # fmt: skip
             swatch = Swatch(name)
             swatch.set_colour(colour)
@@ -67,11 +70,11 @@ class Elsewhere(QWidget):
         self.small.setFixedSize(QSize(PREVIEW, PREVIEW))
         self.small.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.told = soft()
-        self.out = QPushButton("Guide out\u2026")
-        self.bring = QPushButton("Pictures in\u2026")
-        self.watch = QPushButton("Watch a folder\u2026")
+        self.out = QPushButton(tr("Guide out\u2026"))
+        self.bring = QPushButton(tr("Pictures in\u2026"))
+        self.watch = QPushButton(tr("Watch a folder\u2026"))
         self.watch.setCheckable(True)
-        self.watch.setToolTip("Pictures that are written there are taken in as they appear")
+        self.watch.setToolTip(tr("Pictures that are written there are taken in as they appear"))
         self._lay_out()
         for signal in (
             self.wide.edited, self.high.edited, self.level.chosen, self.quiet.edited,
@@ -85,14 +88,16 @@ class Elsewhere(QWidget):
         layout.setSpacing(6)
         layout.addLayout(row(self.bring, self.watch, 1, spacing=6))
         times = QLabel("×")
-        layout.addLayout(row(QLabel("Guide"), 1, self.wide, times, self.high, spacing=6))
-        layout.addLayout(named("Level", self.level))
-        layout.addLayout(named("Quiet zone", self.quiet))
+        layout.addLayout(row(QLabel(tr("Guide")), 1, self.wide, times, self.high, spacing=6))
+        layout.addLayout(named(tr("Level"), self.level))
+        layout.addLayout(named(tr("Quiet zone"), self.quiet))
         layout.addWidget(self.share)
         layout.addWidget(self.softness)
         colours = QVBoxLayout()
         colours.setSpacing(6)
-        for swatch, name in zip(self.swatches.values(), ("Dark", "Light", "Ground"), strict=True):
+        for swatch, name in zip(
+            self.swatches.values(), (tr("Dark"), tr_as("tone", "Light"), tr("Ground")), strict=True
+        ):
             colours.addLayout(row(QLabel(name), 1, swatch))
         colours.addStretch(1)
         side = QHBoxLayout()

@@ -8,6 +8,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.standins import painters
 from nimble_tile.standins.painting import MOST_STEPS, MOST_WEIGHT
 from nimble_tile.studio.recipes import Guiding, Recipe, variations
@@ -24,10 +25,12 @@ class GuideSliders(QWidget):
 
     def __init__(self, name: str, usual: Guiding) -> None:
         super().__init__()
-        self.weight = Slider(f"Weight{name}", 0, MOST_WEIGHT, usual.weight, decimals=2)
-        self.first = Slider(f"From{name}", 0, 0.95, usual.first, "%", factor=100)
-        self.last = Slider(f"Until{name}", 0.05, 1, usual.last, "%", factor=100)
-        self.first.track.setToolTip("Early guidance shapes masses, late guidance texture")
+        self.weight = Slider(
+            tr("Weight{name}", name=name), 0, MOST_WEIGHT, usual.weight, decimals=2
+        )
+        self.first = Slider(tr("From{name}", name=name), 0, 0.95, usual.first, "%", factor=100)
+        self.last = Slider(tr("Until{name}", name=name), 0.05, 1, usual.last, "%", factor=100)
+        self.first.track.setToolTip(tr("Early guidance shapes masses, late guidance texture"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
@@ -59,29 +62,31 @@ class Guides(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.on = QCheckBox("The code guides the painting")
+        self.on = QCheckBox(tr("The code guides the painting"))
         self.on.setChecked(True)
         self.first = GuideSliders("", Guiding(0.7))
-        self.two = QCheckBox("A second guide")
-        self.two.setToolTip("The same code once more, for instance in the middle steps alone")
-        self.second = GuideSliders(" of the second", Guiding(0.4, 0.3, 0.7))
-        self.size = Choice("Size", [(side, f"{side} × {side}") for side in SIZES])
+        self.two = QCheckBox(tr("A second guide"))
+        self.two.setToolTip(tr("The same code once more, for instance in the middle steps alone"))
+        self.second = GuideSliders(tr(" of the second"), Guiding(0.4, 0.3, 0.7))
+        self.size = Choice(tr("Size"), [(side, f"{side} × {side}") for side in SIZES])
         self.size.set_value(640)
-        self.steps = NumberBox("Steps", 1, MOST_STEPS)
+        self.steps = NumberBox(tr("Steps"), 1, MOST_STEPS)
         self.steps.set_value(24)
-        self.seed = NumberBox("Seed", 0, 999_999)
+        self.seed = NumberBox(tr("Seed"), 0, 999_999)
         self.seed.set_value(1)
-        self.painter = Choice("Painter", [(name, each.name) for name, each in painters().items()])
+        self.painter = Choice(
+            tr("Painter"), [(name, each.name) for name, each in painters().items()]
+        )
         self.start = Segments(
-            "Begin from",
-            [("", "Nothing", "From the words alone"),
-             ("picture", "The picture", "The piece’s own picture"),
-             ("chosen", "The chosen one", "The candidate that is chosen")],
+            tr("Begin from"),
+            [("", tr("Nothing"), tr("From the words alone")),
+             ("picture", tr("The picture"), tr("The piece’s own picture")),
+             ("chosen", tr("The chosen one"), tr("The candidate that is chosen"))],
         )  # fmt: skip
         self.start.set_value("")
-        self.depart = Slider("Departing", 0, 1, 0.6, "%", factor=100)
-        self.depart.track.setToolTip("How far it departs from the picture that it begins from")
-        self.fold = Fold("Painting")
+        self.depart = Slider(tr("Departing"), 0, 1, 0.6, "%", factor=100)
+        self.depart.track.setToolTip(tr("How far it departs from the picture that it begins from"))
+        self.fold = Fold(tr("Painting"))
         self._lay_out()
         for signal in (
             self.on.toggled, self.two.toggled, self.first.edited, self.second.edited,
@@ -100,11 +105,11 @@ class Guides(QWidget):
         layout.addWidget(self.two)
         layout.addWidget(self.second)
         inside = self.fold.inside
-        inside.addLayout(named("Size", self.size))
-        inside.addLayout(named("Steps", self.steps))
+        inside.addLayout(named(tr("Size"), self.size))
+        inside.addLayout(named(tr("Steps"), self.steps))
         if self.painter.count() > 1:
-            inside.addLayout(named("Painter", self.painter))
-        inside.addWidget(QLabel("Begin from"))
+            inside.addLayout(named(tr("Painter"), self.painter))
+        inside.addWidget(QLabel(tr("Begin from")))
         inside.addWidget(self.start)
         inside.addWidget(self.depart)
         layout.addWidget(self.fold)
@@ -142,20 +147,22 @@ class Varied(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.seeds = NumberBox("Seeds", 1, 96)
+        self.seeds = NumberBox(tr("Seeds"), 1, 96)
         self.seeds.set_value(6)
         self.weights, self.ends = QLineEdit("0.5, 0.6, 0.7, 0.8"), QLineEdit("100")
-        self.every = QCheckBox("All three descriptions")
-        self.every.setToolTip("Each candidate once for every description that is offered above")
+        self.every = QCheckBox(tr("All three descriptions"))
+        self.every.setToolTip(tr("Each candidate once for every description that is offered above"))
         self.told = soft()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
-        layout.addLayout(named("Seeds", self.seeds))
-        layout.addLayout(named("Weights", self.weights))
-        layout.addLayout(named("Ends, %", self.ends))
-        self.weights.setToolTip("Weights of the guide, with commas between")
-        self.ends.setToolTip("When the guide ends, in percent of the steps, with commas between")
+        layout.addLayout(named(tr("Seeds"), self.seeds))
+        layout.addLayout(named(tr("Weights"), self.weights))
+        layout.addLayout(named(tr("Ends, %"), self.ends))
+        self.weights.setToolTip(tr("Weights of the guide, with commas between"))
+        self.ends.setToolTip(
+            tr("When the guide ends, in percent of the steps, with commas between")
+        )
         layout.addLayout(row(self.every, 1))
         layout.addWidget(self.told)
         self.seeds.edited.connect(lambda _: self.edited.emit())
@@ -165,12 +172,13 @@ class Varied(QWidget):
 
     def recipes(self, recipe: Recipe, described: list[tuple[str, str]]) -> list[Recipe]:
         """All candidates; `UserError` where the numbers are none."""
-        weights = numbers(self.weights.text(), 0, MOST_WEIGHT, "A weight")
-        ends = [end / 100 for end in numbers(self.ends.text(), 1, 100, "An end")]
+        weights = numbers(self.weights.text(), 0, MOST_WEIGHT, tr("A weight"))
+        ends = [end / 100 for end in numbers(self.ends.text(), 1, 100, tr("An end"))]
         seeds = range(recipe.seed, recipe.seed + self.seeds.value())
         if not recipe.guides:
             raise UserError(
-                "Candidates differ in how the code guides.", "Let the code guide the painting."
+                tr("Candidates differ in how the code guides."),
+                tr("Let the code guide the painting."),
             )
         every = described if self.every.isChecked() else ()
         return variations(recipe, seeds, weights, ends, every)
@@ -189,9 +197,19 @@ def numbers(text: str, low: float, high: float, what: str) -> list[float]:
         try:
             value = float(part)
         except ValueError:
-            raise UserError(f"{what} is a number; “{part}” is none.") from None
+            raise UserError(
+                tr("{what} is a number; “{part}” is none.", what=what, part=part)
+            ) from None
         if not low <= value <= high:
-            raise UserError(f"{what} goes from {low:g} to {high:g}; {value:g} is outside.")
+            raise UserError(
+                tr(
+                    "{what} goes from {low:g} to {high:g}; {value:g} is outside.",
+                    what=what,
+                    low=low,
+                    high=high,
+                    value=value,
+                )
+            )
         if value not in found:
             found.append(value)
     return found

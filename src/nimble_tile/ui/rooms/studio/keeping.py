@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.core.project.drafts import Draft, free_name
 from nimble_tile.ui.kit.asking import save_path
 from nimble_tile.ui.work.drafts import FULL_SHELF, add
@@ -24,7 +25,7 @@ if TYPE_CHECKING:
     from nimble_tile.ui.work.jobs import Jobs
     from nimble_tile.ui.work.tools import Tools
 
-_FILES = "PNG (*.png);;JPEG (*.jpg *.jpeg)"
+_FILES = tr("PNG (*.png);;JPEG (*.jpg *.jpeg)")
 
 
 class Keeping(QObject):
@@ -84,10 +85,12 @@ class Keeping(QObject):
 
         def done() -> None:
             before = self.tools.session.piece.message.text
-            self.tools.session.put(self._piece(candidate), f"Take {candidate.name}")
-            told = f"The piece has it now: {candidate.name}."
+            self.tools.session.put(self._piece(candidate), tr("Take {name}", name=candidate.name))
+            told = tr("The piece has it now: {name}.", name=candidate.name)
             if candidate.message != before:
-                told += f" Its code says {candidate.message}; so does the piece now."
+                told += tr(
+                    " Its code says {message}; so does the piece now.", message=candidate.message
+                )
             self.told.emit(f"{told} {candidate.note}".strip(), False)
             self.used.emit()
 
@@ -110,8 +113,8 @@ class Keeping(QObject):
             if not add(self.tools.session, drafts):
                 self.told.emit(FULL_SHELF, True)
                 return
-            many = "1 draft" if len(drafts) == 1 else f"{len(drafts)} drafts"
-            self.told.emit(f"{many} on the shelf.", False)
+            many = tr("1 draft") if len(drafts) == 1 else tr("{drafts} drafts", drafts=len(drafts))
+            self.told.emit(tr("{many} on the shelf.", many=many), False)
             self.drafted.emit()
 
         if candidates:
@@ -135,9 +138,9 @@ class Keeping(QObject):
         """Ask where a candidate goes, write it, and read it back."""
         settings = self.tools.settings
         stem = Path(candidate.name).stem.replace(",", "")
-        start = Path(settings.folder_of("candidates")) / f"{stem}.png"
+        start = Path(settings.folder_of("candidates")) / tr("{stem}.png", stem=stem)
         path = save_path(
-            self.parent(), "Save the candidate", start, _FILES, (".png", ".jpg", ".jpeg")
+            self.parent(), tr("Save the candidate"), start, _FILES, (".png", ".jpg", ".jpeg")
         )
         if path is not None:
             settings.set_folder_of("candidates", path)
@@ -162,8 +165,14 @@ class Keeping(QObject):
         def done(proof) -> None:
             right, able = proof.verdict.readers_right
             self.told.emit(
-                f"Saved {path.name}. {proof.verdict.words}: {right} of {able} readers read the "
-                "file back from disk.",
+                tr(
+                    "Saved {name}. {words}: {right} of {able} readers read the file back "
+                    "from disk.",
+                    name=path.name,
+                    words=proof.verdict.words,
+                    right=right,
+                    able=able,
+                ),
                 not proof.verdict.scans,
             )
 
@@ -173,7 +182,7 @@ class Keeping(QObject):
         """Ask where the guide goes, and write it."""
         settings = self.tools.settings
         start = Path(settings.folder_of("guides")) / "guide.png"
-        path = save_path(self.parent(), "Guide out", start, "PNG (*.png)", (".png",))
+        path = save_path(self.parent(), tr("Guide out"), start, tr("PNG (*.png)"), (".png",))
         if path is not None:
             settings.set_folder_of("guides", path)
             self.guide_to(symbol, wish, path)
@@ -187,8 +196,11 @@ class Keeping(QObject):
             write_guide(symbol, wish, path)
             return True
 
-        told = (
-            f"Wrote {path.name}: version {symbol.version}-{symbol.level}. Give it to a generator "
-            "as its control picture; bring in here what comes out."
+        told = tr(
+            "Wrote {name}: version {version}-{level}. Give it to a generator as "
+            "its control picture; bring in here what comes out.",
+            name=path.name,
+            version=symbol.version,
+            level=symbol.level,
         )
         self._jobs.start(work, lambda _: self.told.emit(told, False), self._failed)

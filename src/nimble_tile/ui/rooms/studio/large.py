@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.language import tr
 from nimble_tile.studio.board import Candidate
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Segments, row, soft
@@ -33,7 +34,7 @@ class Canvas(QWidget):
         policy = QSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         policy.setHeightForWidth(True)
         self.setSizePolicy(policy)
-        self.setAccessibleName("The chosen candidate")
+        self.setAccessibleName(tr("The chosen candidate"))
 
     def hasHeightForWidth(self) -> bool:
         return True
@@ -67,8 +68,10 @@ class Stars(QWidget):
         self.buttons = []
         for number in range(1, MOST_STARS + 1):
             button = QToolButton()
-            button.setAccessibleName("1 star" if number == 1 else f"{number} stars")
-            button.setToolTip(f"Key {number} on the board; 0 takes all away")
+            button.setAccessibleName(
+                tr("1 star") if number == 1 else tr("{number} stars", number=number)
+            )
+            button.setToolTip(tr("Key {number} on the board; 0 takes all away", number=number))
             button.clicked.connect(lambda _=False, n=number: self._click(n))
             layout.addWidget(button)
             self.buttons.append(button)
@@ -91,10 +94,10 @@ class Large(QWidget):
         super().__init__()
         self.canvas = Canvas()
         self.way = Segments(
-            "Shown",
-            [("image", "As it is", "The candidate"),
-             ("before", "Before", "As it was before it was mended"),
-             ("unguided", "Unguided", "The same painting without the code")],
+            tr("Shown"),
+            [("image", tr("As it is"), tr("The candidate")),
+             ("before", tr("Before"), tr("As it was before it was mended")),
+             ("unguided", tr("Unguided"), tr("The same painting without the code"))],
         )  # fmt: skip
         self.way.set_value("image")
         self.name, self.words, self.told = QLabel(), QLabel(), soft()
@@ -103,14 +106,14 @@ class Large(QWidget):
             label.setTextFormat(Qt.TextFormat.PlainText)
             label.setWordWrap(True)
         self.stars = Stars()
-        self.use = QPushButton("Use it in the piece")
+        self.use = QPushButton(tr("Use it in the piece"))
         self.use.setProperty("main", True)
-        self.use.setToolTip("It becomes the picture of the piece, its code and place known")
-        self.draft, self.mend = QPushButton("Keep as a draft"), QPushButton("Mend")
-        self.seeds, self.more = QPushButton("Other seeds"), QPushButton("More weight")
-        self.seeds.setToolTip("Four more with the same settings and other seeds")
-        self.more.setToolTip("The same with 0.1 more weight of the guide")
-        self.save, self.remove = QPushButton("Save\u2026"), QPushButton("Remove")
+        self.use.setToolTip(tr("It becomes the picture of the piece, its code and place known"))
+        self.draft, self.mend = QPushButton(tr("Keep as a draft")), QPushButton(tr("Mend"))
+        self.seeds, self.more = QPushButton(tr("Other seeds")), QPushButton(tr("More weight"))
+        self.seeds.setToolTip(tr("Four more with the same settings and other seeds"))
+        self.more.setToolTip(tr("The same with 0.1 more weight of the guide"))
+        self.save, self.remove = QPushButton(tr("Save\u2026")), QPushButton(tr("Remove"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
@@ -133,20 +136,28 @@ class Large(QWidget):
         if one is not None:
             self.name.setText(one.name)
             if one.state == "waiting":
-                self.words.setText("Not known yet.")
+                self.words.setText(tr("Not known yet."))
             else:
                 line = in_line(one.words.rstrip("."), one.reach, None)
                 if one.likeness is not None:
-                    line += f", likeness to the unguided painting {one.likeness:.2f}"
+                    line += tr(
+                        ", likeness to the unguided painting {likeness:.2f}", likeness=one.likeness
+                    )
                 self.words.setText(f"{line}.")
             told = [one.recipe.words] if one.recipe is not None else []
             if one.able:
-                told.append(f"{one.readers} of {one.able} readers read it straight on.")
+                told.append(
+                    tr(
+                        "{readers} of {able} readers read it straight on.",
+                        readers=one.readers,
+                        able=one.able,
+                    )
+                )
             self.told.setText("\n".join([*told, one.note] if one.note else told))
             self.stars.set_value(one.stars)
         else:
-            self.name.setText(f"{len(chosen)} candidates" if chosen else "")
-            self.words.setText("" if chosen else "Choose a candidate to see it large.")
+            self.name.setText(tr("{chosen} candidates", chosen=len(chosen)) if chosen else "")
+            self.words.setText("" if chosen else tr("Choose a candidate to see it large."))
             self.told.setText("")
             self.stars.set_value(max((c.stars for c in chosen), default=0))
         for widget in (self.told, self.name):
@@ -158,8 +169,8 @@ class Large(QWidget):
         self.use.setEnabled(one is not None and one in known)
         self.draft.setEnabled(bool(known))
         lost = one is not None and one.lost
-        self.mend.setText("Say where it is\u2026" if lost else "Mend")
-        self.mend.setToolTip("Mend it by hand: draw where the code is" if lost else "")
+        self.mend.setText(tr("Say where it is\u2026") if lost else tr("Mend"))
+        self.mend.setToolTip(tr("Mend it by hand: draw where the code is") if lost else "")
         able = any(not c.mended and c.verdict != "well" for c in known)
         self.mend.setEnabled(idle and (lost or able))
         self.save.setEnabled(one is not None and one.state == "known")

@@ -9,6 +9,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Fold, Segments, row, scrolled
 from nimble_tile.ui.rooms.studio.board import BoardView
@@ -32,19 +33,19 @@ class Asking(QWidget):
         super().__init__()
         self.describe, self.guides, self.varied = Describe(), Guides(), Varied()
         self.elsewhere = Elsewhere()
-        self.one, self.many = QPushButton("Paint one"), QPushButton("Paint candidates")
+        self.one, self.many = QPushButton(tr("Paint one")), QPushButton(tr("Paint candidates"))
         self.many.setProperty("main", True)
         self.shuffle = QToolButton()
-        self.shuffle.setAccessibleName("Another seed")
-        self.shuffle.setToolTip("Another seed: the same words, composed otherwise")
+        self.shuffle.setAccessibleName(tr("Another seed"))
+        self.shuffle.setToolTip(tr("Another seed: the same words, composed otherwise"))
         self.folds: list[Fold] = []
         left = QWidget()
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 10, 0)
         column.setSpacing(8)
         for title, inside, is_open in (
-            ("Describe", self.describe, True), ("Guide", self.guides, True),
-            ("Candidates", self.varied, False), ("Made elsewhere", self.elsewhere, False),
+            (tr("Describe"), self.describe, True), (tr("Guide"), self.guides, True),
+            (tr("Candidates"), self.varied, False), (tr("Made elsewhere"), self.elsewhere, False),
         ):  # fmt: skip
             fold = Fold(title, is_open)
             fold.inside.addWidget(inside)
@@ -55,7 +56,7 @@ class Asking(QWidget):
         side.setContentsMargins(0, 0, 0, 0)
         side.setSpacing(8)
         side.addWidget(scrolled(left, 312), 1)
-        seed = QLabel("Seed")
+        seed = QLabel(tr("Seed"))
         seed.setBuddy(self.guides.seed)
         self.guides.seed.setFixedWidth(84)
         side.addLayout(row(seed, self.guides.seed, self.shuffle, 1, spacing=6))
@@ -69,14 +70,17 @@ class Asking(QWidget):
         described = bool(self.describe.words)
         for button in (self.one, self.many):
             button.setEnabled(described)
-            button.setToolTip("" if described else "Write a keyword, and let it describe")
+            button.setToolTip("" if described else tr("Write a keyword, and let it describe"))
         try:
             recipe = self.guides.recipe(self.describe.words, "")
             count = len(self.varied.recipes(recipe, self.describe.all_of_them))
-            self.many.setText(f"Paint {count} candidates")
-            told = f"{count} paintings over seeds, weights and ends; each is tried at once."
+            self.many.setText(tr("Paint {count} candidates", count=count))
+            told = tr(
+                "{count} paintings over seeds, weights and ends; each is tried at once.",
+                count=count,
+            )
         except UserError as error:
-            self.many.setText("Paint candidates")
+            self.many.setText(tr("Paint candidates"))
             self.many.setEnabled(False)
             told = str(error)
             self.many.setToolTip(told)
@@ -98,19 +102,20 @@ class BoardColumn(QWidget):
         self.count = QLabel()
         self.count.setProperty("head", True)
         self.order = Segments(
-            "Sort by",
-            [("reach", "Reach", "What passes most trials first"),
-             ("likeness", "Likeness", "What reads and is most like the unguided painting first"),
-             ("stars", "Stars", "What you like best first"),
-             ("came", "Order", "In the order of their making")],
+            tr("Sort by"),
+            [("reach", tr("Reach"), tr("What passes most trials first")),
+             ("likeness", tr("Likeness"),
+              tr("What reads and is most like the unguided painting first")),
+             ("stars", tr("Stars"), tr("What you like best first")),
+             ("came", tr("Order"), tr("In the order of their making"))],
         )  # fmt: skip
         self.order.set_value("reach")
-        self.fold_away = QCheckBox("Only what reads")
-        self.mend_all = QPushButton("Mend the near misses")
+        self.fold_away = QCheckBox(tr("Only what reads"))
+        self.mend_all = QPushButton(tr("Mend the near misses"))
         self.mend_all.setToolTip(
-            "Pictures that do not scan well although most of their modules are right"
+            tr("Pictures that do not scan well although most of their modules are right")
         )
-        self.clear = QPushButton("Clear the board\u2026")
+        self.clear = QPushButton(tr("Clear the board\u2026"))
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)

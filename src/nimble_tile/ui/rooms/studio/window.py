@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.standins import painters
 from nimble_tile.studio.board import BoardFile, Candidate, open_board
 from nimble_tile.studio.making import Studio, Told, unguided_key
@@ -63,7 +64,7 @@ class StudioWindow(SideWindow):
     mend_wanted = Signal(object, str, str)
 
     def __init__(self, tools: Tools, parent: QWidget) -> None:
-        super().__init__(tools, parent, "Paint and choose", *SIZE)
+        super().__init__(tools, parent, tr("Paint and choose"), *SIZE)
         self.board: BoardFile = open_board(tools.settings.boards_folder)
         self.keeping = Keeping(self.board, self.jobs, tools, self)
         self.candidates: dict[int, Candidate] = {}
@@ -91,7 +92,7 @@ class StudioWindow(SideWindow):
         self.view, self.order, self.count = column.view, column.order, column.count
         self.fold_away, self.mend_all = column.fold_away, column.mend_all
         self.large = Large()
-        self.stop_it = QPushButton("Stop")
+        self.stop_it = QPushButton(tr("Stop"))
         self.stop_it.hide()
 
     def _lay_out(self) -> None:
@@ -176,13 +177,15 @@ class StudioWindow(SideWindow):
         if kind == "picture":
             digest = self.tools.session.piece.picture.digest
             if digest is None:
-                raise UserError("The piece has no picture to begin from.", "Bring one in first.")
+                raise UserError(
+                    tr("The piece has no picture to begin from."), tr("Bring one in first.")
+                )
             data = self.tools.pictures.file(digest)
         elif kind == "chosen":
             chosen = self.view.chosen
             data = self.board.image(chosen[0]) if len(chosen) == 1 else None
             if data is None:
-                raise UserError("No candidate is chosen to begin from.", "Choose one.")
+                raise UserError(tr("No candidate is chosen to begin from."), tr("Choose one."))
         if data is None:
             return ""
         key = hashlib.sha256(data).hexdigest()
@@ -192,7 +195,9 @@ class StudioWindow(SideWindow):
     def recipe(self) -> Recipe:
         """The recipe as it is set; `UserError` where there is none yet."""
         if not self.describe.words:
-            raise UserError("Nothing is described yet.", "Write a keyword, and let it describe.")
+            raise UserError(
+                tr("Nothing is described yet."), tr("Write a keyword, and let it describe.")
+            )
         words, avoid = self.describe.words, self.describe.avoided
         self.tools.settings.set("painted last", {"words": words, "avoid": avoid})
         return self.guides.recipe(words, avoid, self._start_key())
@@ -215,14 +220,14 @@ class StudioWindow(SideWindow):
         if there:
             self.view.choose(there[-1])
         if not new:
-            self.say("That is on the board already. Take another seed, or other settings.")
+            self.say(tr("That is on the board already. Take another seed, or other settings."))
             return
         self.work()
 
     def work(self) -> None:
         """Paint and try what waits."""
         self.refresh()
-        self._run("Painting", lambda studio: studio.work())
+        self._run(tr("Painting"), lambda studio: studio.work())
 
     def _run(self, what: str, job: Callable[[Studio], object]) -> None:
         """Work with a studio in the background."""
@@ -242,7 +247,10 @@ class StudioWindow(SideWindow):
         if self.working:
             return
         waiting = sum(c.state == "waiting" for c in self.candidates.values())
-        self.say(self.summary() + (f" {waiting} wait: press Go on." if waiting else ""))
+        self.say(
+            self.summary()
+            + (tr(" {waiting} wait: press Go on.", waiting=waiting) if waiting else "")
+        )
 
     def _failed(self, error: UserError) -> None:
         self.say(str(error), "error")
@@ -273,17 +281,19 @@ class StudioWindow(SideWindow):
             self._growing = number
             state = told.state
             image = to_qimage(state.image)
-            self.view.grow(number, image, f"step {state.step} of {state.steps}")
+            self.view.grow(
+                number, image, tr("step {step} of {steps}", step=state.step, steps=state.steps)
+            )
             if self.view.chosen in ([], [number]):
                 self.large.canvas.take(image)
         elif told.what == "trying":
-            self.view.say(number, "is being tried")
+            self.view.say(number, tr("is being tried"))
         elif told.what == "mending":
-            self.view.say(number, "is being mended")
+            self.view.say(number, tr("is being mended"))
             self.bar.show()
             self.bar.setValue(round(100 * told.share))
-            name = self.candidates[number].name if number in self.candidates else "a candidate"
-            self.say(f"Mending {name}\u2026")
+            name = self.candidates[number].name if number in self.candidates else tr("a candidate")
+            self.say(tr("Mending {name}…", name=name))
         else:
             self.view.busy.pop(number, None)
             self.refresh()
@@ -291,7 +301,13 @@ class StudioWindow(SideWindow):
             if len(done) < len(self.candidates):
                 self.bar.show()
                 self.bar.setValue(round(100 * len(done) / len(self.candidates)))
-                self.say(f"{self.summary()} {len(self.candidates) - len(done)} to go.")
+                self.say(
+                    tr(
+                        "{summary} {candidates} to go.",
+                        summary=self.summary(),
+                        candidates=len(self.candidates) - len(done),
+                    )
+                )
 
     # Mending -----------------------------------------------------------------------------
 
@@ -311,7 +327,7 @@ class StudioWindow(SideWindow):
     def _mend(self, numbers: Sequence[int]) -> None:
         wanted = [n for n in numbers if not self.candidates[n].mended]
         if wanted:
-            self._run("Mending", lambda studio: studio.mend(wanted))
+            self._run(tr("Mending"), lambda studio: studio.mend(wanted))
 
     # Going on with some --------------------------------------------------------------------
 
@@ -339,20 +355,28 @@ class StudioWindow(SideWindow):
         """Take the chosen ones off the board."""
         chosen = self.view.chosen
         starred = [n for n in chosen if self.candidates[n].stars]
-        if starred and not self._sure(f"Remove {len(chosen)}, of which {len(starred)} have stars?"):
+        if starred and not self._sure(
+            tr(
+                "Remove {chosen}, of which {starred} have stars?",
+                chosen=len(chosen),
+                starred=len(starred),
+            )
+        ):
             return
         self.board.remove(chosen)
         self.refresh()
 
     def clear_board(self) -> None:
         """An empty board."""
-        if self.candidates and self._sure(f"Remove all {len(self.candidates)} candidates?"):
+        if self.candidates and self._sure(
+            tr("Remove all {candidates} candidates?", candidates=len(self.candidates))
+        ):
             self.halt()
             self.board.clear()
             self.refresh()
 
     def _sure(self, question: str) -> bool:
-        answer = QMessageBox.question(self, "Remove", question)
+        answer = QMessageBox.question(self, tr("Remove"), question)
         return answer == QMessageBox.StandardButton.Yes
 
     def use(self) -> None:
@@ -371,7 +395,7 @@ class StudioWindow(SideWindow):
         if len(chosen) == 1 and chosen[0].piece is not None:
             self.keeping.save(chosen[0])
         elif chosen:
-            raise UserError("No code was found on it; there is nothing to prove.")
+            raise UserError(tr("No code was found on it; there is nothing to prove."))
 
     # Made elsewhere ---------------------------------------------------------------------
 
@@ -397,7 +421,7 @@ class StudioWindow(SideWindow):
         if paths:
             self.bring(paths)
         else:
-            self.say("Drop picture files here.", "error")
+            self.say(tr("Drop picture files here."), "error")
 
     def _colour(self, swatch) -> None:
         def take(colour: str) -> None:
@@ -414,7 +438,12 @@ class StudioWindow(SideWindow):
         if not known:
             return ""
         well = sum(c.verdict == "well" for c in known)
-        return f"{sum(c.reads for c in known)} of {len(known)} read, {well} of them well."
+        return tr(
+            "{count} of {known} read, {well} of them well.",
+            count=sum(c.reads for c in known),
+            known=len(known),
+            well=well,
+        )
 
     def refresh(self) -> None:
         """Show the board as it is."""
@@ -424,10 +453,14 @@ class StudioWindow(SideWindow):
         self.candidates = {c.id: c for c in found}
         self.view.show_all(found, str(self.order.value), self.fold_away.isChecked())
         hidden = len(found) - self.view.count()
-        told = self.summary().rstrip(".") or ("" if found else "No candidates yet")
-        self.count.setText(f"{told}, {hidden} folded away" if hidden else told)
+        told = self.summary().rstrip(".") or ("" if found else tr("No candidates yet"))
+        self.count.setText(
+            tr("{told}, {hidden} folded away", told=told, hidden=hidden) if hidden else told
+        )
         near = sum(c.near for c in found)
-        self.mend_all.setText(f"Mend the near misses ({near})" if near else "Mend the near misses")
+        self.mend_all.setText(
+            tr("Mend the near misses ({near})", near=near) if near else tr("Mend the near misses")
+        )
         self._offer()
 
     def _show_chosen(self) -> None:
@@ -472,7 +505,7 @@ class StudioWindow(SideWindow):
         busy = self.working
         waiting = sum(c.state == "waiting" for c in self.candidates.values())
         self.stop_it.setVisible(busy or waiting > 0)
-        self.stop_it.setText("Stop" if busy else f"Go on ({waiting})")
+        self.stop_it.setText(tr("Stop") if busy else tr("Go on ({waiting})", waiting=waiting))
         self.mend_all.setEnabled(any(c.near for c in self.candidates.values()))
         self.column.clear.setEnabled(bool(self.candidates))
         self.asking.offer()
@@ -481,10 +514,10 @@ class StudioWindow(SideWindow):
         super().showEvent(event)
         waiting = sum(c.state == "waiting" for c in self.candidates.values())
         if waiting and not self.working:
-            self.say(f"{waiting} candidates of before still wait. Press Go on.")
+            self.say(tr("{waiting} candidates of before still wait. Press Go on.", waiting=waiting))
         elif not self.candidates:
             painter = next(iter(painters().values()))
-            self.say(f"{painter.name}: works on this machine, without a network.")
+            self.say(tr("{name}: works on this machine, without a network.", name=painter.name))
 
     def closeEvent(self, event) -> None:
         self.bringing.stop()

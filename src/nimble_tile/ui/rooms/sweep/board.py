@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QTableWidgetItem,
 )
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.tune.sweep import Cell
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.figures import (
@@ -55,7 +56,7 @@ class Shot:
         if cell.error:
             return cell.error
         if cell.verdict is None:
-            return "Not judged yet."
+            return tr("Not judged yet.")
         return in_line(cell.verdict.words, cell.reach, self.fidelity) + "."
 
     @property
@@ -120,7 +121,7 @@ class Board(QTableWidget):
         self.best = -1  # the gentlest that scans well
         self._wide = 1
         self._two = False
-        self.setAccessibleName("Board of results")
+        self.setAccessibleName(tr("Board of results"))
         self.setItemDelegate(_Cells(self))
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)

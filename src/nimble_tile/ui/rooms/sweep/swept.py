@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.tune.sweep import MOST_PIECES, SETTINGS, Setting, Value
 from nimble_tile.ui.kit import theme as themes
@@ -34,21 +35,21 @@ class SweptBox(QWidget):
         super().__init__()
         self._piece: Piece | None = None
         self._title = title
-        options: list[tuple[object, str]] = [("", "Nothing")] if optional else []
+        options: list[tuple[object, str]] = [("", tr("Nothing"))] if optional else []
         options += [(each.key, each.label) for each in SETTINGS]
         self.which = Choice(title, options)
         self.low, self.high = QDoubleSpinBox(), QDoubleSpinBox()
-        self.count = NumberBox(f"{title}: steps", 2, 16)
+        self.count = NumberBox(tr("{title}: steps", title=title), 2, 16)
         self.count.set_value(5)
         self.count.setFixedWidth(72)
-        for box, name in ((self.low, "from"), (self.high, "to")):
+        for box, name in ((self.low, tr("from")), (self.high, tr("to"))):
             box.setAccessibleName(f"{title}: {name}")
             box.setKeyboardTracking(False)
             box.setAlignment(Qt.AlignmentFlag.AlignRight)
             guard_wheel(box)
             box.valueChanged.connect(lambda _: self.changed.emit())
         self.options = QListWidget()
-        self.options.setAccessibleName(f"{title}: values")
+        self.options.setAccessibleName(tr("{title}: values", title=title))
         self.options.itemChanged.connect(lambda _: self.changed.emit())
         self.why = soft()
         head = QLabel(title)
@@ -57,9 +58,9 @@ class SweptBox(QWidget):
         numbers = QVBoxLayout(self._numbers)
         numbers.setContentsMargins(0, 0, 0, 0)
         numbers.setSpacing(6)
-        numbers.addLayout(named("From", self.low, 48))
-        numbers.addLayout(named("To", self.high, 48))
-        numbers.addLayout(named("Steps", self.count, 48))
+        numbers.addLayout(named(tr("From"), self.low, 48))
+        numbers.addLayout(named(tr("To"), self.high, 48))
+        numbers.addLayout(named(tr("Steps"), self.count, 48))
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(6)
@@ -157,5 +158,9 @@ class SweptBox(QWidget):
 def told_number(count: int) -> str:
     """How large a board would be, in words."""
     if count > MOST_PIECES:
-        return f"{count} pieces: more than the {MOST_PIECES} that a board holds. Take fewer steps."
-    return f"{count} pieces." if count != 1 else "One piece."
+        return tr(
+            "{count} pieces: more than the {most_pieces} that a board holds. Take fewer steps.",
+            count=count,
+            most_pieces=MOST_PIECES,
+        )
+    return tr("{count} pieces.", count=count) if count != 1 else tr("One piece.")

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.judged import judged_size
+from nimble_tile.core.language import tr, within
 from nimble_tile.core.project.drafts import bare, free_name
 from nimble_tile.core.tune.sweep import MOST_PIECES, Cell, Setting, board
 from nimble_tile.ui.kit import theme as themes
@@ -48,20 +49,20 @@ class SweepWindow(SideWindow):
     _made = Signal(int, object, object)
 
     def __init__(self, tools: Tools, parent: QWidget) -> None:
-        super().__init__(tools, parent, "Sweep", 1120, 740)
+        super().__init__(tools, parent, tr("Sweep"), 1120, 740)
         self._run = 0
         self._enough = False
         self._piece: Piece | None = None  # that the board was made of
         self._settings: list[Setting] = []
-        self.across, self.down = SweptBox("Across", False), SweptBox("Down", True)
+        self.across, self.down = SweptBox(tr("Across"), False), SweptBox(tr("Down"), True)
         self.number = soft()
-        self.sweep, self.stop = QPushButton("Sweep"), QPushButton("Stop")
+        self.sweep, self.stop = QPushButton(tr("Sweep")), QPushButton(tr("Stop"))
         self.sweep.setProperty("main", True)
         self.board = Board()
         self.told = QLabel()
         self.told.setWordWrap(True)
         self.told.setTextFormat(Qt.TextFormat.PlainText)
-        self.take, self.keep = QPushButton("Take it"), QPushButton("Keep as drafts")
+        self.take, self.keep = QPushButton(tr("Take it")), QPushButton(tr("Keep as drafts"))
         self._lay_out()
         self.across.changed.connect(self._count)
         self.down.changed.connect(self._count)
@@ -126,9 +127,9 @@ class SweepWindow(SideWindow):
         same = self.across.setting is self.down.setting
         text = told_number(columns * rows)
         if not columns * rows:
-            text = "Choose at least one value."
+            text = tr("Choose at least one value.")
         elif same:
-            text = "Both are the same setting."
+            text = tr("Both are the same setting.")
         self.number.setText(text)
         fits = 0 < columns * rows <= MOST_PIECES and not same and not any(why)
         self.sweep.setEnabled(fits)
@@ -141,7 +142,7 @@ class SweepWindow(SideWindow):
         """Work the board out."""
         tools, piece = self.tools, self.tools.session.piece
         if not piece.message.text:
-            self.say("There is no message yet.", "error")
+            self.say(tr("There is no message yet."), "error")
             return
         swept = [box for box in (self.across, self.down) if box.setting is not None]
         self._settings = settings = [box.setting for box in swept]
@@ -219,7 +220,13 @@ class SweepWindow(SideWindow):
             self.told.setText("")
             return
         shot = self.board.shots[index]
-        self.told.setText(f"Gentlest that scans well: {self.name(shot.cell)}. {shot.told}")
+        self.told.setText(
+            tr(
+                "Gentlest that scans well: {name}. {told}",
+                name=self.name(shot.cell),
+                told=shot.told,
+            )
+        )
 
     def name(self, cell: Cell) -> str:
         """A cell in words: what was set to what."""
@@ -234,7 +241,7 @@ class SweepWindow(SideWindow):
         if self.board.best < 0 and self._piece is not None and self._piece.picture.digest:
             known = any(shot.cell.verdict is not None for shot in self.board.shots)
             if known:
-                self.told.setText("None of these scans well.")
+                self.told.setText(tr("None of these scans well."))
         if self.board.best >= 0 and not self.board.chosen:
             self.board.choose(self.board.best)
         self._offer()
@@ -256,17 +263,19 @@ class SweepWindow(SideWindow):
         known = [shot for shot in self.board.chosen if shot.cell.verdict is not None]
         self.take.setEnabled(len(known) == 1)
         self.take.setToolTip(
-            "The piece becomes this one; undo brings it back" if len(known) == 1
-            else "Choose one result"
+            tr("The piece becomes this one; undo brings it back") if len(known) == 1
+            else tr("Choose one result")
         )  # fmt: skip
         self.keep.setEnabled(bool(known))
-        self.keep.setToolTip("Onto the draft shelf" if known else "Choose one result or several")
+        self.keep.setToolTip(
+            tr("Onto the draft shelf") if known else tr("Choose one result or several")
+        )
         changed = self._piece is not None and bare(self._piece) != bare(self._base())
-        text, rank = "Choose one to take it, or several to keep as drafts.", "soft"
+        text, rank = tr("Choose one to take it, or several to keep as drafts."), "soft"
         if not self.board.shots:
-            text = "Choose what to sweep. Every result is judged by readers and trials."
+            text = tr("Choose what to sweep. Every result is judged by readers and trials.")
         elif changed:
-            text, rank = "The piece was changed since; the board is of the older one.", "warn"
+            text, rank = tr("The piece was changed since; the board is of the older one."), "warn"
         self.say(text, rank)
 
     def _base(self) -> Piece:
@@ -289,8 +298,13 @@ class SweepWindow(SideWindow):
         session = self.tools.session
         piece = shot.cell.piece.model_copy(update={"log": session.piece.log})
         name = self.name(shot.cell)
-        session.put(piece, f"Take {name[0].lower()}{name[1:]}")
-        self.say(f"The piece has {name[0].lower()}{name[1:]} now. Undo takes it back.")
+        session.put(piece, tr("Take {name}", name=within(name)))
+        self.say(
+            tr(
+                "The piece has {name} now. Undo takes it back.",
+                name=within(name),
+            )
+        )
 
     def keep_drafts(self) -> None:
         """The chosen results go onto the shelf."""
@@ -307,13 +321,15 @@ class SweepWindow(SideWindow):
                 made(cell.piece, free_name(kept, wish), shot.image, cell.verdict, cell.reach)
             )
         if not drafts:
-            self.say("These are on the shelf already.")
+            self.say(tr("These are on the shelf already."))
         elif add(session, drafts):
             self.drafts_kept.emit()
-            count = "One draft" if len(drafts) == 1 else f"{len(drafts)} drafts"
-            self.say(f"{count} put on the shelf.")
+            count = (
+                tr("One draft") if len(drafts) == 1 else tr("{drafts} drafts", drafts=len(drafts))
+            )
+            self.say(tr("{count} put on the shelf.", count=count))
         else:
-            self.say("The shelf is full. Remove some drafts first.", "error")
+            self.say(tr("The shelf is full. Remove some drafts first."), "error")
 
     def dress(self, theme: themes.Theme) -> None:
         """Follow the theme."""
