@@ -179,7 +179,7 @@ def test_the_colour_panel_by_number_by_band_and_by_swatch(qapp, qtbot):
     assert panel.wrong.isVisible() and chosen[-1] == "#20a0c0"
     panel._jump("#336699")
     hue = QColor(chosen[-1]).hslHue()
-    lightness = panel.bands["Lightness"]
+    lightness = panel.bands["lightness"]
     QTest.mouseClick(lightness, Qt.MouseButton.LeftButton, pos=QPoint(lightness.width() - 60, 10))
     lighter = QColor(chosen[-1])
     assert lighter.lightness() > QColor("#336699").lightness()
@@ -256,7 +256,7 @@ def test_a_fill_keeps_its_colour_from_kind_to_kind(qapp, qtbot, tmp_path):
     assert made[-1].kind == "picture" and editor.picture_name.text() == "reeds.png"
     editor._choose("none")
     assert made[-1] is None and fill_words(None, "as the modules") == "as the modules"
-    assert fill_words(Fill(kind="linear"), "") == "linear, 2 stops"
+    assert fill_words(Fill(kind="linear"), "") == "linear gradient, 2 stops"
 
 
 # Gauges -----------------------------------------------------------------------------

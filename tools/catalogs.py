@@ -1,8 +1,8 @@
 """Gather what the program says for translators, and make its catalogs.
 
-    python tools/catalogs.py gather    texts of the code into translations/*.po
-    python tools/catalogs.py make      catalogs of the program out of them
-    python tools/catalogs.py missing   what is not translated, as JSON
+python tools/catalogs.py gather    texts of the code into translations/*.po
+python tools/catalogs.py make      catalogs of the program out of them
+python tools/catalogs.py missing   what is not translated, as JSON
 """
 
 from __future__ import annotations
@@ -18,6 +18,7 @@ from babel.messages.mofile import write_mo
 from babel.messages.pofile import read_po, write_po
 
 from nimble_tile.core.language import DOMAIN, FOLDER, LANGUAGES
+from nimble_tile.standins.painter.scenes import SCENES
 
 ROOT = Path(__file__).parents[1]
 SOURCES = ROOT / "translations"
@@ -39,6 +40,8 @@ def texts() -> Catalog:
     for file in sorted((CODE / "assets" / "looks").glob("*.json")):
         found.add(json.loads(file.read_text("utf-8"))["look"]["name"],
                   locations=[(f"assets/looks/{file.name}", 1)])  # fmt: skip
+    for scene in SCENES.values():
+        found.add((scene.__doc__ or "").strip().rstrip("."), locations=[("standins/painter", 1)])
     return found
 
 
@@ -70,7 +73,9 @@ def gather() -> None:
     found = texts()
     for code in CODES:
         known = catalog(code) if source(code).exists() else Catalog(code, domain=DOMAIN)
+        made = known.creation_date
         known.update(found, no_fuzzy_matching=True)
+        known.creation_date = made
         known.obsolete.clear()
         with source(code).open("wb") as file:
             write_po(file, known, width=100, no_location=True, sort_output=True, omit_header=False)

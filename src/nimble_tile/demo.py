@@ -105,7 +105,7 @@ def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
         place="Redshank Marsh, gate 2",
         whole=False,
     )
-    look = next(look for look in shipped() if look.name == "Lantern")
+    look = next(look for look in shipped() if look.name == tr("Lantern"))
     mark = files("nimble_tile.assets").joinpath("demo/heron.svg").read_bytes()
     heron = Logo(digest=pictures.add(mark, "heron.svg", drawings=True), name="heron.svg", size=0.22)
     ink = "#1d2a24"

@@ -52,12 +52,12 @@ class _Pseudo(gettext.NullTranslations):
 
 
 class _CommaFormatter(string.Formatter):
-    """Writes decimal fractions with a comma, and thousands apart with a point."""
+    """Writes decimal fractions with a comma, thousands apart with a point, and ``7 %``."""
 
     def format_field(self, value: Any, format_spec: str) -> str:
         told = super().format_field(value, format_spec)
         if isinstance(value, int | float) and not isinstance(value, bool) and format_spec:
-            return told.translate({ord("."): ",", ord(","): "."})
+            return told.translate({ord("."): ",", ord(","): ".", ord("%"): "\N{NO-BREAK SPACE}%"})
         return told
 
 
@@ -147,7 +147,21 @@ def counted(one: str, many: str, count: int, /, **values: Any) -> str:
         said = _CATALOGS[_now].gettext(many)
     else:
         said = _CATALOGS[_now].ngettext(one, many, count)
+    if _now in ("de", "es"):
+        return _COMMA.vformat(said, (), {"count": count, **values})
     return said.format(count=count, **values)
+
+
+def figure(value: float, form: str) -> str:
+    """A number as the language writes it.
+
+    Parameters
+    ----------
+    value : float
+    form : str
+        As for `format`: ``.2f``, ``.0%``.
+    """
+    return _COMMA.format_field(value, form) if _now in ("de", "es") else format(value, form)
 
 
 def marked(name: str) -> str:

@@ -14,7 +14,7 @@ from typing import Literal
 import numpy as np
 
 from nimble_tile.core.errors import UserError
-from nimble_tile.core.language import tr
+from nimble_tile.core.language import marked, tr
 from nimble_tile.core.look import rgb
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.encode import Symbol
@@ -35,16 +35,18 @@ FREE_CORNERS = 5
 """Pixels a module from which its corners may take any colour: shapes look less boxed."""
 
 PALETTES: dict[str, tuple[str, ...]] = {
-    "Two inks": ("#1d2a3a", "#f6efdc"),
-    "Marsh": (
+    marked("Two inks"): ("#1d2a3a", "#f6efdc"),
+    marked("Marsh"): (
         "#16242b", "#23413f", "#2f5a45", "#5a4630", "#e8ddb5", "#f4ecd2", "#c9d8b0", "#e9c46a",
     ),
-    "Lantern walk": (
+    marked("Lantern walk"): (
         "#131a33", "#23285a", "#3d2c5e", "#6a2c4f", "#7a3b1e", "#ffcf6b", "#ffe3a3", "#fff4d6",
         "#f2a65a", "#cfe0ee",
     ),
-    "Heron": ("#1f2933", "#334756", "#4a5b66", "#e7ecef", "#f7f4ea", "#c9d6df", "#f0c987"),
-    "Berries": ("#2a1224", "#531b33", "#75203a", "#3f2b52", "#fbe9e1", "#f6c9c0", "#ffdfa8"),
+    marked("Heron"): ("#1f2933", "#334756", "#4a5b66", "#e7ecef", "#f7f4ea", "#c9d6df", "#f0c987"),
+    marked("Berries"): (
+        "#2a1224", "#531b33", "#75203a", "#3f2b52", "#fbe9e1", "#f6c9c0", "#ffdfa8",
+    ),
 }  # fmt: skip
 """Palettes that ship, dark colours first."""
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nimble_tile.core.language import tr
+from nimble_tile.core.language import marked, tr
 from nimble_tile.standins.painter.colours import PALETTES
 from nimble_tile.standins.painter.scenes import INDOORS, SCENES
 from nimble_tile.standins.painter.words import (
@@ -138,7 +138,7 @@ class Description:
             for kind in {p.kind for p in self.parts}
         }
         scene, things = by["scene"][0], by.get("thing", [])
-        told = scene + (tr(" with {listed}", listed=_listed(things)) if things else "")
+        told = scene + (f" with {_listed(things)}" if things else "")
         for kind in ("time", "weather"):
             if kind in by:
                 told += f", {by[kind][0]}"
@@ -149,40 +149,37 @@ class Description:
 
 
 def _listed(things: list[str]) -> str:
-    return (
-        things[0]
-        if len(things) == 1
-        else tr("{things} and {things2}", things=", ".join(things[:-1]), things2=things[-1])
-    )
+    return things[0] if len(things) == 1 else f"{', '.join(things[:-1])} and {things[-1]}"
 
 
 def does(word: Word) -> str:
     """What a word does, in a few words; empty for one that does nothing."""
     value = word.value
     if word.kind == "scene":
-        return (SCENES[value].__doc__ or "").strip().rstrip(".")
+        return tr((SCENES[value].__doc__ or "").strip().rstrip("."))
     if word.kind == "mood":
         mood = MOODS[value]
         told = [
-            f"{more if figure > 1 else less} {what}"
-            for figure, what, more, less in (
-                (mood.contrast, "contrast", "more", "less"),
-                (mood.colour, "colour", "more", "less"),
-                (mood.rough, "strokes", "larger", "smaller"),
+            more if figure > 1 else less
+            for figure, more, less in (
+                (mood.contrast, tr("more contrast"), tr("less contrast")),
+                (mood.colour, tr("more colour"), tr("less colour")),
+                (mood.rough, tr("larger strokes"), tr("smaller strokes")),
             )
             if abs(figure - 1) > 0.04
         ]
         if abs(mood.warm) > 0.04:
-            told.append("warmer" if mood.warm > 0 else "colder")
+            told.append(tr("warmer") if mood.warm > 0 else tr("colder"))
         return ", ".join(told) or tr("hardly a change")
-    return {
-        "thing": f"puts {value} into it",
-        "palette": f"colours: {value}",
-        "time": f"the hour: {value}",
-        "weather": f"the weather: {value}",
-        "light": f"the light: {value}",
-        "medium": f"painted in {value}",
-    }.get(word.kind, "")
+    said = {
+        "thing": marked("puts {word} into it"),
+        "palette": marked("colours: {word}"),
+        "time": marked("the hour: {word}"),
+        "weather": marked("the weather: {word}"),
+        "light": marked("the light: {word}"),
+        "medium": marked("painted in {word}"),
+    }.get(word.kind)
+    return tr(said, word=value) if said else ""
 
 
 def descriptions(rough: str, seed: int = 0) -> list[Description]:

@@ -23,7 +23,7 @@ from nimble_tile.core.checking import compare
 from nimble_tile.core.checking.check import Checked, Finding
 from nimble_tile.core.errors import OutputError
 from nimble_tile.core.files import write_atomically
-from nimble_tile.core.language import tr, within
+from nimble_tile.core.language import figure, tr, within
 from nimble_tile.core.phonelog import PhoneTest
 from nimble_tile.core.scan.verdict import STATE_WORDS
 from nimble_tile.core.trials.reach import percent
@@ -199,7 +199,7 @@ def _facts(finding: Finding) -> list[tuple[str, str]]:
          if reading.version else tr("not known")),
         (tr("Place"), tr("{x:.0f}, {y:.0f}; {width:.0f} × {height:.0f} px", x=x, y=y, width=width,
                          height=height)),
-        (tr("Spare"), tr("not known") if verdict.spare is None else f"{verdict.spare:.0%}"),
+        (tr("Spare"), tr("not known") if verdict.spare is None else figure(verdict.spare, ".0%")),
         (tr("Print grade"),
          tr("not known") if quality is None else f"{quality.letter} (" + ", ".join(
             f"{within(p.title)} {p.letter}" for p in quality.parameters) + ")"),

@@ -75,13 +75,14 @@ def bare(piece: Piece) -> Piece:
     return piece.model_copy(update={"log": ()}) if piece.log else piece
 
 
-def free_name(drafts: tuple[Draft, ...], wish: str = tr("Draft")) -> str:
+def free_name(drafts: tuple[Draft, ...], wish: str = "") -> str:
     """A name that no draft has yet: the wish itself where it says something, else numbered."""
     taken = {draft.name for draft in drafts}
-    wish = " ".join(wish.split())[:70] or tr("Draft")
-    if wish != "Draft" and wish not in taken:
+    plain = tr("Draft")
+    wish = " ".join(wish.split())[:70] or plain
+    if wish != plain and wish not in taken:
         return wish
-    number = 1 if wish == "Draft" else 2
+    number = 1 if wish == plain else 2
     while f"{wish} {number}" in taken:
         number += 1
     return f"{wish} {number}"

@@ -10,8 +10,6 @@ from pathlib import Path
 
 import psutil
 
-from nimble_tile.core.language import tr
-
 
 @dataclass(frozen=True)
 class Stamp:
@@ -87,4 +85,4 @@ class Holds:
 
     def _note(self, path: Path) -> Path:
         name = hashlib.sha256(str(Path(path).absolute()).encode("utf-8", "surrogatepass"))
-        return self._folder / tr("{hexdigest}.json", hexdigest=name.hexdigest()[:24])
+        return self._folder / f"{name.hexdigest()[:24]}.json"

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nimble_tile.core import linear as srgb
-from nimble_tile.core.language import tr
+from nimble_tile.core.language import marked, tr
 from nimble_tile.core.look import Fill, Look, rgb
 from nimble_tile.core.oklab import lab_of, light_of
 from nimble_tile.core.symbol.encode import Symbol
@@ -40,15 +40,15 @@ TAIL = 2.0
 dark) than what counts: soft edges and stray pixels of a picture."""
 
 DEFICIENCIES = {
-    "protanopia": (
+    marked("protanopia"): (
         (0.152286, 1.052583, -0.204868), (0.114503, 0.786281, 0.099216),
         (-0.003882, -0.048116, 1.051998),
     ),
-    "deuteranopia": (
+    marked("deuteranopia"): (
         (0.367322, 0.860646, -0.227968), (0.280085, 0.672501, 0.047413),
         (-0.011820, 0.042940, 0.968881),
     ),
-    "tritanopia": (
+    marked("tritanopia"): (
         (1.255528, -0.076749, -0.178779), (-0.078411, 0.930809, 0.147602),
         (0.004733, 0.691367, 0.303900),
     ),

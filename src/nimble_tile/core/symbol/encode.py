@@ -14,7 +14,7 @@ from functools import cached_property
 import numpy as np
 
 from nimble_tile.core.errors import MessageError
-from nimble_tile.core.language import counted, tr
+from nimble_tile.core.language import counted, marked, tr
 from nimble_tile.core.piece import Code, Message
 from nimble_tile.core.symbol import masks, tables
 from nimble_tile.core.symbol.anatomy import Anatomy, anatomy
@@ -35,7 +35,9 @@ _CHARSETS: dict[str, Charset | None] = {
 }
 
 # Mode indicators (ISO/IEC 18004), which is how segno names modes of segments.
-_SEGNO = {"numeric": 1, "alphanumeric": 2, "byte": 4, "kanji": 8}
+_SEGNO = {
+    marked("numeric"): 1, marked("alphanumeric"): 2, marked("byte"): 4, marked("kanji"): 8,
+}  # fmt: skip
 _ENCODING = {"numeric": None, "alphanumeric": None, "kanji": "shift_jis"}
 
 
@@ -92,7 +94,7 @@ class Symbol:
     @property
     def mode(self) -> str:
         """Encoding modes in the order of their first use: ``"byte and numeric"``."""
-        modes = list(dict.fromkeys(segment.mode for segment in self.segments))
+        modes = [tr(mode) for mode in dict.fromkeys(segment.mode for segment in self.segments)]
         return tr(" and ").join([", ".join(modes[:-1]), modes[-1]] if len(modes) > 1 else modes)
 
     @cached_property

@@ -11,6 +11,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from nimble_tile.core.language import figure
+
 if TYPE_CHECKING:
     from nimble_tile.core.trials.room import Result
 
@@ -31,4 +33,4 @@ def ratio(passed: float, usual: int) -> float | None:
 
 def percent(found: float) -> str:
     """A reach as people are shown it: 100 % at most."""
-    return f"{min(1.0, found):.0%}"
+    return figure(min(1.0, found), ".0%")

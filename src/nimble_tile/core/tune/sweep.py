@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from nimble_tile.core.errors import Stopped, UserError
-from nimble_tile.core.language import tr
+from nimble_tile.core.language import figure, tr
 from nimble_tile.core.piece import METHOD_LABELS, MODE_LABELS, Code, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
@@ -161,7 +161,7 @@ class Setting:
             return value
         shown = value * self.factor
         digits = 0 if self.whole or self.factor >= 100 else 2
-        return f"{shown:.{digits}f}{self.unit}"
+        return f"{figure(shown, f'.{digits}f')}{self.unit}"
 
 
 def _put(model: Any, path: list[str], value: Any) -> Any:

@@ -253,7 +253,7 @@ class DeskStore:
 
     def counts(self, key: str | None = None) -> list[Count]:
         """Visits by day and tag, of one link or of all, in the order of days."""
-        where, values = ("", ()) if key is None else (tr(" WHERE key = ?"), (key,))
+        where, values = ("", ()) if key is None else (" WHERE key = ?", (key,))
         rows = self._rows(
             f"SELECT key, day, tag, count FROM counts{where} ORDER BY day, key, tag", *values
         )

@@ -6,7 +6,7 @@ from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QToolButton, QWidget
 
-from nimble_tile.core.language import tr
+from nimble_tile.core.language import figure, tr
 from nimble_tile.ui.bench.lenses import Lens
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Choice, Segments
@@ -80,7 +80,7 @@ class Foot(QWidget):
 
     def show_zoom(self, scale: float) -> None:
         """Screen pixels for each pixel of the preview."""
-        self.zoom.setText(f"{scale * self.devicePixelRatioF():.0%}")
+        self.zoom.setText(figure(scale * self.devicePixelRatioF(), ".0%"))
 
     def count_drafts(self, count: int) -> None:
         """Tell how many drafts there are."""

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nimble_tile.core.language import tr
+from nimble_tile.core.language import figure, tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import row, soft
 
@@ -70,7 +70,7 @@ class Band(QWidget):
 
     def set_state(self, value: float, colours: list[QColor]) -> None:
         self.value, self.colours = value, colours
-        self.setAccessibleDescription(f"{value:.0%}")
+        self.setAccessibleDescription(figure(value, ".0%"))
         self.update()
 
     def _take(self, x: float) -> None:
@@ -145,11 +145,18 @@ class ColourPanel(QFrame):
         self.title = QLabel()
         self.title.setProperty("head", True)
         layout.addWidget(self.title)
-        self.bands = {name: Band(name) for name in (tr("Hue"), tr("Saturation"), tr("Lightness"))}
-        for name, band in self.bands.items():
-            band.moved.connect(lambda value, n=name: self._slide(n, value))
+        self.bands = {
+            part: Band(name)
+            for part, name in (
+                ("hue", tr("Hue")),
+                ("saturation", tr("Saturation")),
+                ("lightness", tr("Lightness")),
+            )
+        }
+        for part, band in self.bands.items():
+            band.moved.connect(lambda value, p=part: self._slide(p, value))
             band.released.connect(self.settled)
-            layout.addWidget(soft(name))
+            layout.addWidget(soft(band.accessibleName()))
             layout.addWidget(band)
         self.hex = QLineEdit()
         self.hex.setAccessibleName(tr("Hexadecimal colour"))
@@ -220,11 +227,11 @@ class ColourPanel(QFrame):
             self._show(QColor(full), typed=True)
             self.chosen.emit(self.colour)
 
-    def _slide(self, name: str, value: float) -> None:
+    def _slide(self, part: str, value: float) -> None:
         hue, saturation, lightness = self._hue, self._colour.hslSaturationF(), self._lightness()
-        if name == "Hue":
+        if part == "hue":
             hue = self._hue = min(value, 0.9999)
-        elif name == "Saturation":
+        elif part == "saturation":
             saturation = value
         else:
             lightness = value
@@ -245,11 +252,11 @@ class ColourPanel(QFrame):
         s, li = max(0.0, self._colour.hslSaturationF()), self._lightness()
         hues = [QColor.fromHslF(i / 12 % 1, max(s, 0.35), min(0.7, max(0.3, li)))
                 for i in range(13)]  # fmt: skip
-        self.bands["Hue"].set_state(self._hue, hues)
-        self.bands["Saturation"].set_state(
+        self.bands["hue"].set_state(self._hue, hues)
+        self.bands["saturation"].set_state(
             s, [QColor.fromHslF(self._hue, i / 4, li) for i in range(5)]
         )
-        self.bands["Lightness"].set_state(
+        self.bands["lightness"].set_state(
             li, [QColor.fromHslF(self._hue, s, i / 8) for i in range(9)]
         )
         if not typed:

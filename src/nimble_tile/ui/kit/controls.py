@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import QEvent, QObject, QPointF, Qt, Signal
+from PySide6.QtCore import QEvent, QObject, QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPalette, QPen
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -188,6 +188,16 @@ class Fold(QWidget):
         self._draw()
 
 
+class _Segment(QPushButton):
+    """Roomy where there is room, and as narrow as its word where there is little."""
+
+    def sizeHint(self) -> QSize:
+        return super().sizeHint() + QSize(12, 0)
+
+    def minimumSizeHint(self) -> QSize:
+        return super().sizeHint()
+
+
 class Segments(QWidget):
     """One of a few values, all of them in sight."""
 
@@ -203,7 +213,7 @@ class Segments(QWidget):
         self._group = QButtonGroup(self)
         self._values = [value for value, _, _ in options]
         for index, (_, label, tip) in enumerate(options):
-            button = QPushButton(label)
+            button = _Segment(label)
             button.setCheckable(True)
             button.setProperty("segment", True)
             place = "first" if index == 0 else "last" if index == len(options) - 1 else "middle"

@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyleOptionViewItem
 
-from nimble_tile.core.language import tr
+from nimble_tile.core.language import figure, tr
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.marks import paint_verdict
@@ -26,7 +26,7 @@ def in_line(words: str, reach: float | None, fidelity: float | None) -> str:
 def in_short(reach: float | None, fidelity: float | None) -> str:
     """Reach and fidelity in a few signs."""
     told = [] if reach is None else [percent(reach)]
-    told += [] if fidelity is None else [f"{fidelity:.2f}"]
+    told += [] if fidelity is None else [figure(fidelity, ".2f")]
     return " · ".join(told)
 
 

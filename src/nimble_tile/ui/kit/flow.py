@@ -6,6 +6,14 @@ from PySide6.QtCore import QPoint, QRect, QSize, Qt
 from PySide6.QtWidgets import QLayout, QLayoutItem, QWidget
 
 
+def flow(*widgets: QWidget, gap: int = 8) -> Flow:
+    """Widgets side by side, where there is room for them."""
+    layout = Flow(gap)
+    for widget in widgets:
+        layout.addWidget(widget)
+    return layout
+
+
 class Flow(QLayout):
     """A layout that wraps, for words and other small widgets."""
 

@@ -7,7 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from nimble_tile.core.language import tr
+from nimble_tile.core.language import figure, tr
 from nimble_tile.core.scan.contrast import DEFICIENCIES, Contrast
 from nimble_tile.core.scan.finders import TOLERANCE, WAYS, Finders
 from nimble_tile.ui.kit import theme as themes
@@ -161,7 +161,7 @@ class ContrastGauge(QWidget):
         lines = (
             (tr("Light on dark") if found.inverted else tr("Symbol contrast"),
              f"{_down(found.difference)}"),
-            (tr("Ratio"), f"{found.ratio:.1f} : 1"),
+            (tr("Ratio"), f"{figure(found.ratio, '.1f')} : 1"),
             (tr("In red light"), f"{found.red_grade}, {_down(found.red)}"),
         )  # fmt: skip
         for index, (name, value) in enumerate(lines):
@@ -185,11 +185,11 @@ class ContrastGauge(QWidget):
                 painter.drawImage(QRectF(left, 84, 64, 64), self._views[name])
             painter.setPen(QColor(theme.ink))
             painter.drawText(QRectF(left, 150, step, 18), Qt.AlignmentFlag.AlignVCenter,
-                             f"{ratio:.1f} : 1")  # fmt: skip
+                             f"{figure(ratio, '.1f')} : 1")  # fmt: skip
             painter.setPen(QColor(theme.soft))
-            painter.drawText(QRectF(left, 166, step, 18), Qt.AlignmentFlag.AlignVCenter, name)
+            painter.drawText(QRectF(left, 166, step, 18), Qt.AlignmentFlag.AlignVCenter, tr(name))
 
 
 def _down(value: float) -> str:
     """Two decimals, never rounded up across the limit of a grade."""
-    return f"{int(abs(value) * 100 + 1e-6) / 100:.2f}"
+    return figure(int(abs(value) * 100 + 1e-6) / 100, ".2f")

@@ -257,9 +257,9 @@ QPushButton[word]:hover {{ border-color: {t.accent}; }}
 QPushButton[word]:focus {{ border: 2px solid {t.accent}; padding: 0 6px; }}
 QPushButton[word="unknown"] {{ background: transparent; border: 1px dashed {t.thin};
   color: {t.thin}; }}
-QPushButton[segment="true"] {{ border-radius: 0; padding: 4px 10px; margin: 0;
+QPushButton[segment="true"] {{ border-radius: 0; padding: 4px 4px; margin: 0;
   border-right-width: 0; }}
-QPushButton[segment="true"]:focus {{ border: 2px solid {t.accent}; padding: 3px 9px; }}
+QPushButton[segment="true"]:focus {{ border: 2px solid {t.accent}; padding: 3px 3px; }}
 QPushButton[segment="true"]:checked {{ background: {t.accent}; color: {t.on_accent};
   border-color: {t.accent}; }}
 QPushButton[segment="true"]:checked:focus {{ border: 2px solid {t.ink}; }}

@@ -34,7 +34,7 @@ def _write(form: Wifi) -> str:
     if form.security != "open":
         parts.append(f"P:{_escaped(form.password)}")
     if form.hidden:
-        parts.append(tr("H:true"))
+        parts.append("H:true")
     return "WIFI:" + "".join(f"{part};" for part in parts) + ";"
 
 

@@ -76,7 +76,7 @@ class BlendRung(Rung):
             list(METHOD_LABELS.items()),
             self._paint_method, columns=5, cell=45, captions=True,
         )  # fmt: skip
-        self.method.set_notes({"cut": "Two-tone"})
+        self.method.set_notes({"cut": tr("Two-tone")})
         self.method.chosen.connect(self._choose_method)
         self.about = soft()
         self.holds = soft()

@@ -28,7 +28,7 @@ from PySide6.QtWidgets import (
 )
 
 from nimble_tile import standins
-from nimble_tile.core.language import tr, within
+from nimble_tile.core.language import figure, marked, tr, within
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import row, set_rank, soft
@@ -41,9 +41,8 @@ if TYPE_CHECKING:
 
 
 FACTS = (
-    tr("Kind"), tr("Leads to"), tr("Verdict"), tr("Readers"), tr("Symbol"), tr("Place"),
-    tr("Spare"), tr("Print grade"), tr("Reach"),
-    tr("Why"),
+    marked("Kind"), marked("Leads to"), marked("Verdict"), marked("Readers"), marked("Symbol"),
+    marked("Place"), marked("Spare"), marked("Print grade"), marked("Reach"), marked("Why"),
 )  # fmt: skip
 
 
@@ -148,11 +147,11 @@ class CodeDetails(QWidget):
         self.facts: dict[str, QLabel] = {}
         self._labels: dict[str, QLabel] = {}
         for line, name in enumerate(FACTS):
-            label, value = soft(name, False), QLabel()
+            label, value = soft(tr(name), False), QLabel()
             value.setTextFormat(Qt.TextFormat.PlainText)
             value.setWordWrap(True)
             value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-            value.setAccessibleName(name)
+            value.setAccessibleName(tr(name))
             self._grid.addWidget(label, line, 0, Qt.AlignmentFlag.AlignTop)
             self._labels[name] = label
             self._grid.addWidget(value, line, 1)
@@ -237,7 +236,7 @@ class CodeDetails(QWidget):
                 width=width,
                 height=height,
             ),
-            "Spare": tr("not known") if verdict.spare is None else f"{verdict.spare:.0%}",
+            "Spare": tr("not known") if verdict.spare is None else figure(verdict.spare, ".0%"),
             "Print grade": grades,
             "Reach": reach,
             "Why": " ".join(f"{r.text} {r.way_out}".strip() for r in verdict.reasons) or "–",
@@ -264,4 +263,4 @@ class CodeDetails(QWidget):
             else f"<span style='{styles[s.kind]}'>{html.escape(s.read or s.wanted)}</span>"
             for s in stretches
         )  # fmt: skip
-        self.compared.setText(shown.replace("\n", tr("⏎<br>")))
+        self.compared.setText(shown.replace("\n", "⏎<br>"))

@@ -30,6 +30,7 @@ from nimble_tile.ui.kit.controls import (
     set_rank,
     soft,
 )
+from nimble_tile.ui.kit.flow import flow
 from nimble_tile.ui.kit.images import to_qimage
 from nimble_tile.ui.ladder.page import Page
 from nimble_tile.ui.rooms.finish.drag_tile import DragTile
@@ -131,7 +132,7 @@ class ExportPage(Page):
         self.dpi.setFixedWidth(88)
         self.body.addLayout(named(tr("Resolution"), self.dpi, 80))
         self.body.addWidget(self.on_paper)
-        self.body.addLayout(row(self.square, 1, self.natural))
+        self.body.addLayout(flow(self.square, self.natural))
 
     def _make_format(self) -> None:
         session = self.session

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from datetime import date, timedelta
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtCore import QDate, QLocale, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
@@ -98,7 +98,9 @@ class VisitsPlot(QWidget):
                 base -= height
         painter.setPen(QColor(self.theme.soft))
         line = QRectF(room.left(), room.bottom() + 2, room.width(), FOOT)
-        painter.drawText(line, Qt.AlignmentFlag.AlignLeft, f"{first:%d %b}")
+        painter.drawText(
+            line, Qt.AlignmentFlag.AlignLeft, QLocale().toString(QDate(first), "d MMM")
+        )
         painter.drawText(line, Qt.AlignmentFlag.AlignRight, tr("today"))
 
     def _legend(self, painter: QPainter, tags: list[str], room: QRectF) -> None:

@@ -89,6 +89,7 @@ class MendControls(QWidget):
         self._places = _head(tr("Changed places"))
         left.addWidget(self._places)
         left.addWidget(self.areas, 1)
+        left.addStretch(0)  # takes the room where there are no places yet
         left.addLayout(row(self.keep, self.free, 1, spacing=6))
 
     def offer(

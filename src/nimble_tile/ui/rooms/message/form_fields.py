@@ -251,6 +251,7 @@ class WhenField(FormField):
     def __init__(self, part: When) -> None:
         super().__init__(part)
         self.control = QDateTimeEdit()
+        self.control.setMinimumWidth(120)
         self.control.setCalendarPopup(True)
         self.control.setButtonSymbols(QDateTimeEdit.ButtonSymbols.NoButtons)
         guard_wheel(self.control)

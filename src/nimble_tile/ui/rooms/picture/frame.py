@@ -13,10 +13,10 @@ from nimble_tile.ui.kit.controls import (
     Segments,
     Slider,
     named,
-    row,
     set_checked,
     soft,
 )
+from nimble_tile.ui.kit.flow import flow
 from nimble_tile.ui.ladder.page import Page
 from nimble_tile.ui.work.colour_desk import ColourDesk
 from nimble_tile.ui.work.session import Session
@@ -45,7 +45,7 @@ class FramePage(Page):
         self.left.clicked.connect(lambda: self._turn(-90))
         self.right.clicked.connect(lambda: self._turn(90))
         self.flip.clicked.connect(self._flip)
-        self.body.addLayout(row(self.left, self.right, self.flip, 1, spacing=6))
+        self.body.addLayout(flow(self.left, self.right, self.flip, gap=6))
         self.tilt = Slider(tr("Tilt"), -45, 45, 0, "°", decimals=1)
         self.tilt.edited.connect(
             lambda value: session.reframe(tr("Tilt the picture"), "tilt", tilt=round(value, 2))
@@ -64,7 +64,7 @@ class FramePage(Page):
         )
         self.body.addWidget(soft(tr("Crop, in pixels from each side")))
         self.crop = self._four(tr("Crop"), "crop")
-        self.body.addLayout(row(self.crop_on_bench, self.whole, 1))
+        self.body.addLayout(flow(self.crop_on_bench, self.whole))
         extend = Fold(tr("Extend"))
         extend.inside.addWidget(
             soft(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QCheckBox, QPushButton
 
 from nimble_tile.core.artwork import Curve, Levels, Light, Posterise, TwoTone
-from nimble_tile.core.language import tr, tr_as, within
+from nimble_tile.core.language import marked, tr, tr_as, within
 from nimble_tile.core.piece import Piece
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Fold, Segments, Slider, named, row, set_checked, soft
@@ -27,7 +27,7 @@ class TonesPage(Page):
         self.switches: dict[str, QCheckBox] = {}
         light = self._step("light", tr_as("illumination", "Light"), True)
         self.exposure = self.prepares(
-            "light", "exposure", Slider(tr("Exposure"), -4, 4, 0, "stops", decimals=2),
+            "light", "exposure", Slider(tr("Exposure"), -4, 4, 0, marked("stops"), decimals=2),
             tr("Change the exposure"),
         )  # fmt: skip
         self.contrast = self.prepares(

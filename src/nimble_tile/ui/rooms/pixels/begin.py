@@ -55,7 +55,7 @@ class BeginDialog(QDialog):
         self.around = NumberBox(tr("Modules round the code"), 0, 16)
         self.around.set_value(2)
         there = [(FROM_PICTURE, tr("Of the picture"))] if image is not None else []
-        self.colours = Choice(tr("Colours"), [*there, *((name, name) for name in PALETTES)])
+        self.colours = Choice(tr("Colours"), [*there, *((name, tr(name)) for name in PALETTES)])
         self.colours.set_value(there[0][0] if there else "Marsh")
         self.count = NumberBox(tr("Number of colours"), 2, 32)
         self.count.set_value(16)

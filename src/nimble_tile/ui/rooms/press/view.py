@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFont, QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from nimble_tile.core.language import tr
+from nimble_tile.core.language import figure, tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.figures import paint_figures, paint_fitted
 
@@ -92,4 +92,4 @@ class InkBar(QWidget):
         painter.setFont(themes.font(12))
         painter.setPen(QColor(theme.soft))
         text = QRectF(at - 60, 18, 120, 16)
-        painter.drawText(text, Qt.AlignmentFlag.AlignHCenter, f"{self.limit:.0%}")
+        painter.drawText(text, Qt.AlignmentFlag.AlignHCenter, figure(self.limit, ".0%"))

@@ -103,7 +103,7 @@ class PressWindow(SideWindow):
             column.addWidget(head)
             for widget in widgets:
                 column.addWidget(widget)
-            if title != "Try it on paper":
+            if title != tr("Try it on paper"):
                 column.addWidget(rule())
         column.addStretch(1)
         right = QVBoxLayout()

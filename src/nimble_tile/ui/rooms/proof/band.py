@@ -17,7 +17,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
 
 from nimble_tile.core.errors import UserError
-from nimble_tile.core.language import tr
+from nimble_tile.core.language import figure, tr
 from nimble_tile.core.message import kinds
 from nimble_tile.core.scan.readers import READER_NAMES
 from nimble_tile.ui.kit import theme as themes
@@ -115,7 +115,7 @@ class _Spare(_Part):
         painter = QPainter(self)
         self.caption(painter, tr("Spare"))
         painter.setPen(self.colour(self.theme.ink))
-        text = "–" if self.spare is None else f"{self.spare:.0%}"
+        text = "–" if self.spare is None else figure(self.spare, ".0%")
         painter.setFont(themes.font(15, QFont.Weight.Bold))
         painter.drawText(
             QRectF(0, 12, self.width(), 18),

@@ -99,7 +99,7 @@ class TrialEditor(QDialog):
             head.setProperty("head", True)
             form.addSpacing(6)
             form.addWidget(head)
-            if title == "Where it is shown":
+            if title == tr("Where it is shown"):
                 form.addWidget(self.medium)
             grid = QGridLayout()
             grid.setHorizontalSpacing(20)

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nimble_tile.core.language import tr
+from nimble_tile.core.language import figure, tr
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import NumberBox, named, soft
 
@@ -37,9 +37,9 @@ class LimitRow(QWidget):
         if value is None:
             return tr("not read")
         digits = 1 if value < 10 and self.unit else 0
-        text = f"{value:.{digits}f} {self.unit}".strip()
+        text = f"{figure(value, f'.{digits}f')} {self.unit}".strip()
         if self.unit == "mm" and value >= 1000:
-            text = f"{value / 1000:.2f} m"
+            text = f"{figure(value / 1000, '.2f')} m"
         if is_open:
             return tr("{text} or more", text=text) if self.most else tr("{text} or less", text=text)
         return text
@@ -251,5 +251,5 @@ def _value(key: str, value: float) -> str:
     if key == "decode":
         return tr("yes") if value else tr("no")
     if key == "grid":
-        return f"{value:.2f}"
-    return f"{value:.0%}"
+        return figure(value, ".2f")
+    return figure(value, ".0%")

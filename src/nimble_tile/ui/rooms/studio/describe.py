@@ -288,7 +288,7 @@ class Describe(QWidget):
         self.set_text(f"{before}{other}{after}".strip(" ,"))
 
     def _copy(self) -> None:
-        told = self.words + (tr("\nAvoid: {avoided}", avoided=self.avoided) if self.avoided else "")
+        told = self.words + (f"\nAvoid: {self.avoided}" if self.avoided else "")
         QGuiApplication.clipboard().setText(told)
         self._tell(tr("Copied."))
 
