@@ -4,6 +4,7 @@ import io
 import os
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["NIMBLE_TILE_LANGUAGE"] = "en"  # whatever the desktop's is
 
 import numpy as np
 import pytest

@@ -98,9 +98,9 @@ def build_menus(window: MenuWindow) -> None:
     window.act_export = _action(
         file, tr("&Export and check…"), window.files.choose_export, "Ctrl+E"
     )
-    _action(file, tr("Many codes at &once…"), window.batch_desk.open, "Ctrl+Shift+B")
+    _action(file, tr("Many &codes at once…"), window.batch_desk.open, "Ctrl+Shift+B")
     _action(file, tr("As pr&inted, and a test sheet…"), window.press_desk.open, "Ctrl+Alt+P")
-    window.act_print = _action(file, tr("&Print…"), window.files.handing.choose_printer, keys.Print)
+    window.act_print = _action(file, tr("Prin&t…"), window.files.handing.choose_printer, keys.Print)
     _action(file, tr("Take the &message from an image…"), window.files.choose_scan)
     file.addSeparator()
     _action(file, tr("&Quit"), window.close, keys.Quit)
@@ -186,7 +186,7 @@ def build_menus(window: MenuWindow) -> None:
     _action(check, tr("&Watch a folder…"), desk.watch)
     _action(check, tr("The &clipboard"), desk.paste, "Ctrl+Shift+K")
     window.act_region = _action(check, tr("A &rectangle of the bench"), desk.drag_region)
-    _action(check, tr("Show the check &window"), desk.open)
+    _action(check, tr("&Show the check window"), desk.open)
     check.addSeparator()
     _action(check, tr("&Mend a picture…"), window.mend_desk.open, "Ctrl+M")
     check.addSeparator()

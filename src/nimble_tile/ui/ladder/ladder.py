@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from nimble_tile.core.study import Study
     from nimble_tile.ui.work.engine import Shown
 
-WIDTH = 320
+WIDTH = 336
 ROW = 56
 
 
