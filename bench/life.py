@@ -14,10 +14,36 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+LOADED = """
+import os, sys
+from pathlib import Path
+from nimble_tile.ui.app import application
+
+app = application()
+from nimble_tile.ui.window import Window
+from nimble_tile.ui.work.settings import Settings
+
+settings = Settings(Path(sys.argv[1]))
+settings.set("toured", True)
+window = Window(settings)
+window.show()
+app.processEvents()
+others = sys.stdlib_module_names | {"nimble_tile", "__main__"}
+for name, module in sys.modules.items():
+    place = getattr(module, "__file__", None) or ""
+    if name.split(".")[0] not in others and "site-packages" in place:
+        print(name)
+sys.stdout.flush()
+os._exit(0)
+"""
+"""Says which modules of libraries the program's window has loaded once it is painted."""
+
 BARE = """
-import sys
-import cv2, numpy, platformdirs, psutil, pydantic  # what the program's window has loaded, too
-from PySide6.QtCore import QTimer
+import contextlib, importlib, sys
+for name in open(sys.argv[1] + ".loaded").read().split():
+    with contextlib.suppress(ImportError):  # some are only there beside others
+        importlib.import_module(name)
+from PySide6.QtCore import Qt, QTimer  # the names of Qt take long, and no program does without
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QApplication, QLabel, QMainWindow
 
@@ -72,6 +98,11 @@ def started(code: str, folder: str) -> float:
 
 def start() -> None:
     with tempfile.TemporaryDirectory() as folder:
+        loaded = subprocess.run(
+            [sys.executable, "-c", LOADED, f"{folder}/window.json"], check=True,
+            capture_output=True, text=True,
+        ).stdout  # fmt: skip
+        Path(f"{folder}/window.json.loaded").write_text(loaded)
         own, bare = [], []
         for _ in range(10):  # by turns, as machines do not run at one speed
             bare.append(started(BARE, folder))

@@ -8,12 +8,16 @@ os.environ["NIMBLE_TILE_LANGUAGE"] = "en"  # whatever the desktop's is
 
 import numpy as np
 import pytest
+from hypothesis import settings
 from PIL import Image
 from skimage import data
 
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Code, Message, Picture, Piece
 from nimble_tile.core.scan.bay import ReaderBay
+
+settings.register_profile("whatever the machine", deadline=None)
+settings.load_profile("whatever the machine")
 
 LINK = "https://lanternwalk.example/dusk/path7"  # 38 characters
 

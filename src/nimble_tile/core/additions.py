@@ -111,12 +111,12 @@ class Logo(Model):
     size: float = Field(default=0.24, ge=0.02, le=2)
     angle: float = Field(default=0, ge=-180, le=180)
     crop: tuple[CutShare, CutShare, CutShare, CutShare] = (0, 0, 0, 0)
-    ground: Ground = Ground()
+    ground: Ground = Ground.model_construct()
     tint: str | None = None
-    backing: Backing = Backing()
-    shadow: Shadow = Shadow()
-    inner: Inner = Inner()
-    bevel: Bevel = Bevel()
+    backing: Backing = Backing.model_construct()
+    shadow: Shadow = Shadow.model_construct()
+    inner: Inner = Inner.model_construct()
+    bevel: Bevel = Bevel.model_construct()
     marker: bool = False
 
     _is_digest = field_validator("digest")(picture_digest)

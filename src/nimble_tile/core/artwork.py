@@ -213,13 +213,13 @@ class Tiles(Model):
 class Prepare(Model):
     """What is done to the picture before the code comes, in this order."""
 
-    light: Light = Light()
-    levels: Levels = Levels()
-    curve: Curve = Curve()
-    posterise: Posterise = Posterise()
-    two_tone: TwoTone = TwoTone()
-    cut_out: CutOut = CutOut()
-    tiles: Tiles = Tiles()
+    light: Light = Light.model_construct()
+    levels: Levels = Levels.model_construct()
+    curve: Curve = Curve.model_construct()
+    posterise: Posterise = Posterise.model_construct()
+    two_tone: TwoTone = TwoTone.model_construct()
+    cut_out: CutOut = CutOut.model_construct()
+    tiles: Tiles = Tiles.model_construct()
 
 
 class Pixels(Model):
@@ -272,8 +272,8 @@ class Picture(Model):
     name: str = ""
     ground: str = "#ffffff"
     transparent: bool = False
-    frame: Frame = Frame()
-    prepare: Prepare = Prepare()
+    frame: Frame = Frame.model_construct()
+    prepare: Prepare = Prepare.model_construct()
     guard: str | None = None
     region: Region | None = None
     whole_pixels: bool = False

@@ -127,8 +127,8 @@ class Fill(Model):
         return self
 
 
-BLACK = Fill()
-WHITE = Fill(colour="#ffffff", second="#e6e6e6")
+BLACK = Fill.model_construct()
+WHITE = Fill.model_construct(colour="#ffffff", second="#e6e6e6")
 
 
 class OwnShape(Model):
@@ -214,7 +214,7 @@ class Look(Model):
     ring_fill: Fill | None = None
     eye_fill: Fill | None = None
     ground: Fill | None = WHITE
-    relief: Relief = Relief()
+    relief: Relief = Relief.model_construct()
 
     _colour = field_validator("outline_colour")(hex_colour)
 

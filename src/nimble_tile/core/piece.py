@@ -317,12 +317,12 @@ class Blend(Model):
     mode: Mode = "normal"
     darks: float = Field(default=1, ge=0, le=2)
     lights: float = Field(default=1, ge=0, le=2)
-    dots: Dots = Dots()
-    cut: Cut = Cut()
-    grain: Grain = Grain()
-    ink: Ink = Ink()
-    strokes: Strokes = Strokes()
-    weave: Weave = Weave()
+    dots: Dots = Dots.model_construct()
+    cut: Cut = Cut.model_construct()
+    grain: Grain = Grain.model_construct()
+    ink: Ink = Ink.model_construct()
+    strokes: Strokes = Strokes.model_construct()
+    weave: Weave = Weave.model_construct()
     finders: ZeroToOne | None = None
     quiet: Literal["lightened", "soft", "plain"] = "lightened"
     quiet_strength: ZeroToOne | None = None
@@ -337,16 +337,16 @@ class Piece(Model):
     """
 
     schema_version: int = Field(default=SCHEMA, alias="schema")
-    message: Message = Message()
-    code: Code = Code()
-    look: Look = Look()
-    picture: Picture = Picture()
-    blend: Blend = Blend()
-    logo: Logos = Logos()
-    caption: Captions = Captions()
-    surround: Surround = Surround()
-    layout: Layout = Layout()
-    finish: Finish = Finish()
+    message: Message = Message.model_construct()
+    code: Code = Code.model_construct()
+    look: Look = Look.model_construct()
+    picture: Picture = Picture.model_construct()
+    blend: Blend = Blend.model_construct()
+    logo: Logos = Logos.model_construct()
+    caption: Captions = Captions.model_construct()
+    surround: Surround = Surround.model_construct()
+    layout: Layout = Layout.model_construct()
+    finish: Finish = Finish.model_construct()
     log: tuple[PhoneTest, ...] = Field(default=(), max_length=MOST_TESTS)
 
     model_config = ConfigDict(

@@ -60,9 +60,9 @@ class Bevel(_Effect):
 class Relief(_Effect):
     """All effects on the code's modules and finders."""
 
-    shadow: Shadow = Shadow(blur=0.5, dx=0.12, dy=0.18)
-    inner: Inner = Inner()
-    bevel: Bevel = Bevel()
+    shadow: Shadow = Shadow.model_construct(blur=0.5, dx=0.12, dy=0.18)
+    inner: Inner = Inner.model_construct()
+    bevel: Bevel = Bevel.model_construct()
 
     @property
     def any(self) -> bool:

@@ -5,7 +5,7 @@ References
 EPC069-12 (European Payments Council): order and limits of the fields, version
 13 and level M of the symbol at most. ISO 13616 (IBAN) and ISO 11649 (creditor
 reference): check by modulo 97. BIP 21 (URI), BIP 173 and BIP 350 (bech32 and
-bech32m), Base58Check.
+bech32m), Base58Check. All but the bech32 ones by python-stdnum.
 """
 
 from __future__ import annotations
@@ -15,7 +15,6 @@ from decimal import Decimal, InvalidOperation
 
 from nimble_tile.core.details import Payment, Transfer
 from nimble_tile.core.language import tr
-from nimble_tile.core.message.kinds import numbers
 from nimble_tile.core.message.kinds.base import Kind, filled, percent, query
 from nimble_tile.core.message.remarks import Remark
 
@@ -77,13 +76,16 @@ def _read_transfer(text: str) -> Transfer | None:
 
 def _iban_remark(iban: str) -> list[Remark]:
     """What is wrong with an IBAN, its country's own rules included."""
+    from stdnum import iban as accounts
+    from stdnum.exceptions import InvalidChecksum, InvalidComponent, ValidationError
+
     try:
-        numbers.iban.validate(iban)
-    except numbers.InvalidChecksum:
+        accounts.validate(iban)
+    except InvalidChecksum:
         text = tr("The check digits do not fit: a typing error?")
-    except numbers.InvalidComponent:
+    except InvalidComponent:
         text = tr("No account of that country is written so: a typing error?")
-    except numbers.ValidationError:
+    except ValidationError:
         text = tr("An IBAN is two letters, two digits and the account.")
     else:
         return []
@@ -91,6 +93,9 @@ def _iban_remark(iban: str) -> list[Remark]:
 
 
 def _transfer_remarks(form: Transfer) -> list[Remark]:
+    from stdnum import bic as banks
+    from stdnum import iso11649
+
     found = []
     if not form.name.strip():
         found.append(Remark("name", "missing", tr("Write who receives the money.")))
@@ -100,7 +105,7 @@ def _transfer_remarks(form: Transfer) -> list[Remark]:
     else:
         found += _iban_remark(iban)
     bic = squeezed(form.bic)
-    if bic and not numbers.bic.is_valid(bic):
+    if bic and not banks.is_valid(bic):
         text = tr("A BIC has 8 or 11 letters and digits, with a country in the fifth and sixth.")
         found.append(Remark("bic", "wrong", text))
     if form.amount.strip():
@@ -116,7 +121,7 @@ def _transfer_remarks(form: Transfer) -> list[Remark]:
         found.append(Remark("text", "wrong", tr("Either a reference or a text, not both.")))
     if reference and not re.fullmatch(r"RF\d{2}[A-Z0-9]{1,21}", reference):
         found.append(Remark("reference", "wrong", tr("A reference begins with RF and two digits.")))
-    elif reference and not numbers.iso11649.is_valid(reference):
+    elif reference and not iso11649.is_valid(reference):
         found.append(Remark("reference", "wrong", tr("The check digits do not fit.")))
     for field, most in _LIMITS.items():
         value = getattr(form, field).strip()
@@ -189,11 +194,13 @@ def _read_payment(text: str) -> Payment | None:
 
 
 def _payment_remarks(form: Payment) -> list[Remark]:
+    from stdnum import bitcoin
+
     found = []
     address = form.address.strip()
     if not address:
         found.append(Remark("address", "missing", tr("Write the address.")))
-    elif not (_bech32_good(address) or (address[:1] in "13" and numbers.bitcoin.is_valid(address))):
+    elif not (_bech32_good(address) or (address[:1] in "13" and bitcoin.is_valid(address))):
         found.append(
             Remark("address", "wrong", tr("This is no address, or it has a typing error."))
         )

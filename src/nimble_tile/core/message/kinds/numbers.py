@@ -1,22 +1,13 @@
-"""Numbers with a form of their own: accounts, banks, references, addresses of payments, phones.
+"""Phone numbers.
 
 References
 ----------
-python-stdnum: ISO 13616 (IBAN), ISO 9362 (BIC), ISO 11649 (creditor reference), Base58Check.
 phonenumbers: numbering plans of all countries, ITU-T E.164.
 """
 
 from __future__ import annotations
 
-from stdnum import bic, bitcoin, iban, iso11649
-from stdnum.exceptions import InvalidChecksum, InvalidComponent, ValidationError
-
 from nimble_tile.core.language import tr
-
-__all__ = [
-    "InvalidChecksum", "InvalidComponent", "ValidationError", "bic", "bitcoin", "iban",
-    "iso11649", "phone_trouble",
-]  # fmt: skip
 
 
 def phone_trouble(number: str) -> str:
