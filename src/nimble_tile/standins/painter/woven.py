@@ -38,6 +38,16 @@ def _matter(name: str) -> tuple[Source, Matter]:
     return source, Matter(source)
 
 
+def _softened(image: np.ndarray, spread: float) -> np.ndarray:
+    """A wide Gaussian blur (float32), on fewer pixels: nothing that it leaves is fine."""
+    every = max(1, int(spread / 3))
+    if every == 1:
+        return cv2.GaussianBlur(image, (0, 0), spread)
+    small = cv2.resize(image, None, fx=1 / every, fy=1 / every, interpolation=cv2.INTER_AREA)
+    small = cv2.GaussianBlur(small, (0, 0), spread / every)
+    return cv2.resize(small, image.shape[1::-1], interpolation=cv2.INTER_CUBIC)
+
+
 class Woven(Medium):
     """Patches of a material, large ones first; what they miss of the tones is lifted."""
 
@@ -56,11 +66,11 @@ class Woven(Medium):
             while self._next < len(LAID_AT) and at >= LAID_AT[self._next] - 1e-6:
                 self._next += 1
             self._laid = self._woven(seen, LEVELS if at >= 1 else LEVELS[: self._next])
-            soft = cv2.GaussianBlur(self._laid, (0, 0), self._spread)
+            soft = _softened(self._laid, self._spread)
             # What is left of the patches where the tones that they bring are taken off.
             self._laid -= LIFTED * soft
         spread = self._spread if self._laid is not None else 1.6 * self.side / self._modules
-        wanted = cv2.GaussianBlur(seen, (0, 0), spread).astype(np.float32)
+        wanted = _softened(seen.astype(np.float32), spread)
         if self._laid is None:  # the threads that patches will lie on
             lines = 1 + 0.06 * np.sin(np.arange(self.width) * (40 * np.pi / self.side))
             made = wanted * lines[None, :, None]
