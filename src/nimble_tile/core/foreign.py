@@ -70,7 +70,7 @@ def apart(limit: float | Callable[[dict], float]) -> Callable[[Function], Functi
                 return function(*args, **kwargs)
             bound = signature.bind(*args, **kwargs)
             bound.apply_defaults()
-            name = bound.arguments.get("name", "The file")
+            name = bound.arguments.get("name", tr("The file"))
             # Sent after the pickle instead of inside it, so that large files are not copied again.
             sent = tuple(pickle.PickleBuffer(a) if isinstance(a, bytes) else a for a in args)
             request = (function.__module__, function.__qualname__, sent, kwargs)

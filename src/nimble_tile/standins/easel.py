@@ -15,6 +15,7 @@ import threading
 from collections.abc import Iterator
 
 from nimble_tile.core.errors import Stopped, UserError
+from nimble_tile.core.language import tr
 from nimble_tile.standins import LOCAL_PAINTER
 from nimble_tile.standins.painting import Request, State
 
@@ -66,14 +67,18 @@ class Easel:
                 elif kind == "error":
                     raise UserError(*told)
                 else:
-                    raise UserError(f"The painter failed ({told}).", "Try other words.")
+                    raise UserError(
+                        tr("The painter failed ({told}).", told=told), tr("Try other words.")
+                    )
         except (OSError, EOFError, ValueError) as error:
             with self._lock:
                 if self._process is process:
                     self._end()
                 if stops != self._stops:
                     raise Stopped from None
-            raise UserError("The painter ended in the middle of its work.", "Try again.") from error
+            raise UserError(
+                tr("The painter ended in the middle of its work."), tr("Try again.")
+            ) from error
         except GeneratorExit:  # nobody wants the rest
             self.stop()
             raise
@@ -145,7 +150,9 @@ def _states(name: str, request: Request, shown: int) -> Iterator[State]:
     from nimble_tile.standins import painters
 
     if name not in painters():
-        raise UserError(f"There is no painter {name} any more.", "Choose another one.")
+        raise UserError(
+            tr("There is no painter {name} any more.", name=name), tr("Choose another one.")
+        )
     last = None
     for last in painters()[name].paint(request):
         if last.step == last.steps or not shown:

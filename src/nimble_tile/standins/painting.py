@@ -9,6 +9,7 @@ from typing import Protocol, runtime_checkable
 import numpy as np
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 
 LEAST_SIZE, MOST_SIZE = 128, 4096
 MOST_STEPS = 200
@@ -37,9 +38,14 @@ class Guide:
 
     def __post_init__(self) -> None:
         if not 0 <= self.weight <= MOST_WEIGHT:
-            raise UserError(f"The guide\u2019s weight goes from 0 to {MOST_WEIGHT}.")
+            raise UserError(
+                tr(
+                    "The guide\u2019s weight goes from 0 to {most_weight:g}.",
+                    most_weight=MOST_WEIGHT,
+                )
+            )
         if not 0 <= self.first < self.last <= 1:
-            raise UserError("The guide must begin before it ends, between 0 and 1.")
+            raise UserError(tr("The guide must begin before it ends, between 0 and 1."))
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,11 +82,17 @@ class Request:
     def __post_init__(self) -> None:
         for side in (self.width, self.height):
             if not LEAST_SIZE <= side <= MOST_SIZE:
-                raise UserError(f"Paintings are {LEAST_SIZE} to {MOST_SIZE} pixels a side.")
+                raise UserError(
+                    tr(
+                        "Paintings are {least} to {most} pixels a side.",
+                        least=LEAST_SIZE,
+                        most=MOST_SIZE,
+                    )
+                )
         if not 1 <= self.steps <= MOST_STEPS:
-            raise UserError(f"A painting takes 1 to {MOST_STEPS} steps.")
+            raise UserError(tr("A painting takes 1 to {most_steps} steps.", most_steps=MOST_STEPS))
         if not 0 <= self.depart <= 1:
-            raise UserError("How far to depart goes from 0 to 1.")
+            raise UserError(tr("How far to depart goes from 0 to 1."))
 
 
 @dataclass(frozen=True, eq=False)

@@ -45,6 +45,10 @@ CREATE TABLE pictures (key TEXT PRIMARY KEY, image BLOB NOT NULL) STRICT;
 State = Literal["waiting", "known", "failed"]
 
 
+class Taken(UserError):
+    """Another window works on the board."""
+
+
 @dataclass(frozen=True, eq=False)
 class Candidate:
     """One picture on the board.
@@ -146,7 +150,7 @@ class _Lock:
             fcntl.flock(self.file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
             self.file.close()
-            raise UserError(
+            raise Taken(
                 tr("Another window of the program works on this board."),
                 tr("Close it there first."),
             ) from None
@@ -406,7 +410,6 @@ def open_board(folder: Path | None = None) -> BoardFile:
     for number in range(1, 100):
         try:
             return BoardFile(folder / f"board-{number}.sqlite3")
-        except UserError as error:
-            if "Another window" not in error.what:
-                raise
+        except Taken:
+            continue
     raise UserError(tr("There are too many boards open."), tr("Close a window."))

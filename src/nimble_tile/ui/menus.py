@@ -242,10 +242,14 @@ def about(window: MenuWindow) -> None:
     box.setWindowTitle(tr("About Nimble Tile"))
     box.setIconPixmap(QApplication.windowIcon().pixmap(64, 64))
     box.setText(
-        f"<p><b>Nimble Tile {__version__}</b></p>"
-        "<p>Blends QR codes into artwork and proves that they scan.</p>"
-        "<p>MIT licence. Font: Alegreya Sans, SIL Open Font License. Icons: Phosphor, MIT "
-        "licence. Readers: zxing-cpp, OpenCV, quirc and qrdec.</p>"
+        f"<p><b>Nimble Tile {__version__}</b></p><p>"
+        + tr("Blends QR codes into artwork and proves that they scan.")
+        + "</p><p>"
+        + tr(
+            "MIT licence. Font: Alegreya Sans, SIL Open Font License. Icons: Phosphor, MIT "
+            "licence. Readers: zxing-cpp, OpenCV, quirc and qrdec."
+        )
+        + "</p>"
     )
     box.setDetailedText(licences())
     box.exec()

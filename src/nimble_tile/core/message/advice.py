@@ -95,8 +95,10 @@ def _name(character: str) -> str:
 
 def _link(text: str) -> list[Advice]:
     if not _SCHEME.match(text) or re.match(r"[^/:?#]+\.[^/:?#]+:\d", text):
-        advice = "It does not begin with https://, so many phones will show it as text."
-        return [Advice("warn", advice, Fix("Put https:// in front", "https://" + text.lstrip("/")))]
+        advice = tr("It does not begin with https://, so many phones will show it as text.")
+        return [
+            Advice("warn", advice, Fix(tr("Put https:// in front"), "https://" + text.lstrip("/")))
+        ]
     scheme, _, rest = text.partition(":")
     if scheme.lower() not in ("http", "https"):
         near = (

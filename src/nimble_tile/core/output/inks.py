@@ -180,7 +180,7 @@ def proofed(image: np.ndarray, profile: bytes) -> Proofed:
         ICC profile of four inks. Relative colorimetric with black point compensation there,
         relative colorimetric back: how it looks to an eye that is used to the paper.
     """
-    inks, seen = separated(np.ascontiguousarray(image), profile, "The profile")
+    inks, seen = separated(np.ascontiguousarray(image), profile, tr("The profile"))
     total = inks.astype(np.uint16).sum(2)
     return Proofed(
         inks, seen, float(total.max()) / 255, float((total > round(MOST_INK * 255)).mean())

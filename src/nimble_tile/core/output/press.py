@@ -15,6 +15,7 @@ from typing import Any
 
 import numpy as np
 
+from nimble_tile.core.language import tr
 from nimble_tile.core.look import rgb as rgb_of
 from nimble_tile.core.output.inks import separated
 from nimble_tile.core.output.page import POINTS, PagePlan
@@ -178,7 +179,7 @@ def _to_inks(document: Any, name: str, profile: bytes) -> None:
     document.Root.OutputIntents = pikepdf.Array([document.make_indirect(intent)])
 
     def convert(pixels: np.ndarray) -> np.ndarray:
-        return separated(np.ascontiguousarray(pixels), profile, "The profile")[0]
+        return separated(np.ascontiguousarray(pixels), profile, tr("The profile"))[0]
 
     for image in _images(document):
         pixels = _pixels(image)

@@ -17,6 +17,7 @@ from typing import TYPE_CHECKING, BinaryIO
 import numpy as np
 
 from nimble_tile.core.errors import OutputError
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Finish
 
 if TYPE_CHECKING:
@@ -103,8 +104,12 @@ def save_webp(image: np.ndarray, file: BinaryIO, finish: Finish, about: str = ""
     longer = max(image.shape[:2])
     if longer > LARGEST_WEBP:
         raise OutputError(
-            f"WebP holds {LARGEST_WEBP} pixels a side at most, and this has {longer}.",
-            "Choose a smaller size or another format.",
+            tr(
+                "WebP holds {largest_webp} pixels a side at most, and this has {longer}.",
+                largest_webp=LARGEST_WEBP,
+                longer=longer,
+            ),
+            tr("Choose a smaller size or another format."),
         )
     _pil(image).save(
         file, "WEBP", quality=finish.quality, lossless=finish.lossless, method=4,

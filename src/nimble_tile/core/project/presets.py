@@ -77,14 +77,15 @@ def presets(where: Path) -> list[Preset]:
 
 def read(path: Path) -> list[Preset]:
     """Read a file of presets; raises `ProjectError`."""
-    document = read_document(path, FORMAT, SCHEMA, MOST_BYTES, "a file of presets")
+    document = read_document(path, FORMAT, SCHEMA, MOST_BYTES, tr("a file of presets"))
     entries = document.get("presets")
     if not isinstance(entries, list) or len(entries) > MOST_PRESETS:
-        raise refused(path, "it is not a file of presets of this program")
+        raise refused(path, tr("it is not a file of presets of this program"))
     try:
         return [Preset.model_validate_json(json.dumps(entry)) for entry in entries]
     except ValidationError as error:
-        raise refused(path, f"a value in it is not possible ({error.errors()[0]['msg']})") from None
+        detail = f" ({error.errors()[0]['msg']})"
+        raise refused(path, tr("a value in it is not possible{detail}", detail=detail)) from None
 
 
 def keep(preset: Preset, where: Path) -> None:

@@ -160,9 +160,11 @@ def checked(text: str, port: int = PORT) -> str:
         parts = urlsplit(text)
         parts.port  # noqa: B018  raises where it is no number
     except ValueError:
-        raise UserError(tr("The target is no web address."), "Begin it with https://.") from None
+        raise UserError(
+            tr("The target is no web address."), tr("Begin it with https://.")
+        ) from None
     if parts.scheme.lower() not in ("http", "https") or not parts.hostname:
-        raise UserError(tr("The target is no web address."), "Begin it with https://.")
+        raise UserError(tr("The target is no web address."), tr("Begin it with https://."))
     if parts.username or parts.password:
         raise UserError(
             tr("The target has a user\u2019s name in it, as addresses have that deceive."),

@@ -20,6 +20,7 @@ from pathlib import Path
 from aiohttp import web
 
 from nimble_tile.core.errors import UserError
+from nimble_tile.core.language import tr
 from nimble_tile.standins.linkdesk.links import HOST, PORT, tag_of
 from nimble_tile.standins.linkdesk.store import DeskStore
 
@@ -203,14 +204,17 @@ class DeskServer:
         self._thread = threading.Thread(target=work, name="link desk", daemon=True)
         self._thread.start()
         if not begun.wait(START_LIMIT):
-            raise UserError("The link desk did not begin to answer.")
+            raise UserError(tr("The link desk did not begin to answer."))
         if trouble:
             self._thread.join()
             error = trouble[0]
             if isinstance(error, OSError):
                 raise UserError(
-                    f"The link desk cannot answer at port {self.port}: another program does.",
-                    "End that one, or is the desk open in another window?",
+                    tr(
+                        "The link desk cannot answer at port {port}: another program does.",
+                        port=self.port,
+                    ),
+                    tr("End that one, or is the desk open in another window?"),
                 ) from None
             raise error
 

@@ -384,7 +384,7 @@ class CheckWindow(SideWindow):
 
     def choose_report(self) -> None:
         """Ask where the report goes: HTML or JSON."""
-        start = Path(self.tools.settings.folder_of("exports")) / "check report.html"
+        start = Path(self.tools.settings.folder_of("exports")) / tr("check report.html")
         kinds = tr("Web page (*.html);;JSON (*.json)")
         path = save_path(self, tr("Save a report"), start, kinds, (".html", ".htm", ".json"))
         if path is not None:

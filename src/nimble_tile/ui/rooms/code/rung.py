@@ -150,7 +150,7 @@ class CodeRung(Rung):
     # Showing ---------------------------------------------------------------
 
     def summary(self, piece: Piece, shown: Shown | None) -> str:
-        look = "" if piece.look.plain else f", {piece.look.name or 'own look'}"
+        look = "" if piece.look.plain else f", {piece.look.name or tr('own look')}"
         if shown is None or shown.rendering is None:
             return tr("Level {level}{look}", level=piece.code.level, look=look)
         symbol = shown.rendering.symbol

@@ -250,8 +250,8 @@ class LinksWindow(SideWindow):
     def _show_switch(self) -> None:
         set_checked(self.switch, self.desk.on)
         self.where.setText(
-            f"at http://{HOST}:{self.store.port}, for programs of this machine: to try things out. "
-            "A phone cannot reach it." if self.desk.on
+            tr("at http://{host}:{port}, for programs of this machine: to try things out. "
+               "A phone cannot reach it.", host=HOST, port=self.store.port) if self.desk.on
             else tr("It is off: short links lead nowhere until it is switched on.")
         )  # fmt: skip
 
