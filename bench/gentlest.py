@@ -251,6 +251,7 @@ def mending(path: Path) -> None:
         row = {
             "picture": name, "symbol": f"{symbol.version}-{symbol.level}", "opacity": opacity,
             "overlay": measure(image, flat, modules).delta_e_mean,
+            "plain": bench.ours.reach_of(subject(plain, symbol), 0.9),
         }  # fmt: skip
         began = time.perf_counter()
         try:
