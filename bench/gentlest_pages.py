@@ -196,7 +196,7 @@ def _mended(rows: list[dict]) -> str:
         f"afterwards. Where the plain code itself holds a reach of 90%, {held} of {len(can)} do "
         f"after mending. The modules of {fine} are too fine for that beside the usual code, plain "
         f"ones too: there {near} of {len(rows) - len(can)} come within three hundredths of what "
-        f"the plain code holds. Mean colour difference of the others {ours:.2f}, where "
+        f"the plain code holds. Mean colour difference of those {len(can)} is {ours:.2f}, where "
         f"more flat overlay needs {flat:.2f} for the same: {ours / flat:.2f} of it. "
         f"{_mean(rows, 'seconds'):.0f} seconds each.\n"
     )
