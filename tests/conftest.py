@@ -103,9 +103,11 @@ def settle(qtbot):
 
 
 LONGEST_FIRST = (
-    "test_tune.py", "test_window_logo.py", "test_window_proof.py", "test_window_mend.py",
-    "test_reach.py", "test_window_picture.py", "test_looks.py", "test_checking.py",
-    "test_tune_parts.py", "test_window_code.py", "test_foreign.py", "test_cli.py",
+    "test_tune.py", "test_propose.py", "test_methods.py", "test_weave.py", "test_export.py",
+    "test_painter.py", "test_batch.py", "test_studio.py", "test_symbol.py", "test_help.py",
+    "test_window_picture.py", "test_window_logo.py", "test_language.py", "test_window_mend.py",
+    "test_window_studio.py", "test_drawn.py", "test_looks.py", "test_window_proof.py",
+    "test_reach.py", "test_window.py", "test_foreign.py", "test_caption.py",
 )  # fmt: skip
 """Files that take long: begun last, they would leave one of two processes without work."""
 

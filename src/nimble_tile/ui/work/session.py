@@ -36,11 +36,10 @@ def new_piece(level: str = "M", mm: float | None = None) -> Piece:
         Longer side on paper, for those who think in millimetres.
     """
     # Without checks, which take long to build: the window is to stand there first.
-    size = {} if mm is None else {"mm": mm}
     return Piece.model_construct(
         message=Message.model_construct(text=SAMPLE_MESSAGE),
         code=Code.model_construct(level=level),
-        finish=Finish.model_construct(**size),
+        finish=Finish.model_construct() if mm is None else Finish(mm=mm),
     )
 
 
