@@ -5,7 +5,11 @@ import os
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["NIMBLE_TILE_LANGUAGE"] = "en"  # whatever the desktop's is
+# There is a process of tests for every processor: threads of libraries only wait for each other.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+os.environ.setdefault("OMP_NUM_THREADS", "1")
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import settings
@@ -16,6 +20,7 @@ from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Code, Message, Picture, Piece
 from nimble_tile.core.scan.bay import ReaderBay
 
+cv2.setNumThreads(1)
 settings.register_profile("whatever the machine", deadline=None)
 settings.load_profile("whatever the machine")
 
