@@ -361,7 +361,7 @@ def test_stickers_hold_every_row_once(order):
         write_stickers(order, 120)
 
 
-def test_a_batch_on_the_command_line(tmp_path):
+def test_a_batch_on_the_command_line(tmp_path, monkeypatch):
     project = tmp_path / "look.nimbletile"
     pictures = PictureStore()
     digest = pictures.add(encoded(photograph("coffee")), "coffee.png")
@@ -393,10 +393,14 @@ def test_a_batch_on_the_command_line(tmp_path):
     }
     again = called("--project", project, "--size", "420", "--name", "{name}-{row}.jpg")
     assert again.returncode == 2 and "earlier batch" in again.stderr
+    from nimble_tile import cli_batch
+    from test_cli import run as here
+
+    monkeypatch.setattr(cli_batch, "ANSWERS_WITHIN", 0.5)
     for wrong in (["--name", "same"], ["--look", "Nothing of the kind"],
                   ["--cluster", "tcp://127.0.0.1:1"]):  # fmt: skip
-        failed = called(*wrong)
-        assert failed.returncode == 2 and failed.stderr.count("\n") == 1, failed.stderr
+        failed = here("batch", table, "--out", out, *wrong)
+        assert failed.exit_code == 2 and failed.stderr.count("\n") == 1, failed.stderr
 
 
 def test_a_row_is_what_make_makes_of_the_same_settings(tmp_path, order):

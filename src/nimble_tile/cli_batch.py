@@ -17,6 +17,9 @@ if TYPE_CHECKING:
 
     from nimble_tile.core.batch.work import Done
 
+ANSWERS_WITHIN = 15
+"""Seconds that a cluster's scheduler is given to answer."""
+
 
 @click.command()
 @click.argument("rows", type=click.Path(path_type=Path))
@@ -163,7 +166,7 @@ def _cluster(address: str) -> Callable[[], Executor]:
             "Clusters need the extra nimble-tile[cluster].", "Install it, or leave out --cluster."
         ) from None
     try:
-        client = Client(address, timeout=15)
+        client = Client(address, timeout=ANSWERS_WITHIN)
     except (OSError, TimeoutError, ValueError) as error:
         raise UserError(f"No scheduler answers at {address} ({error}).") from error
     return lambda: client.get_executor(pure=False)
