@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nimble_tile.core.language import marked, tr
+from nimble_tile.core.language import figure, marked, tr
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks.drawing import Drawing, Images, finder_corners
 
@@ -68,7 +68,9 @@ class FinderLine:
     @property
     def words(self) -> str:
         """The ratio as people write it."""
-        return " : ".join(f"{run:.1f}" for run in self.runs) if self.runs else tr("no five runs")
+        return (
+            " : ".join(figure(run, ".1f") for run in self.runs) if self.runs else tr("no five runs")
+        )
 
 
 @dataclass(frozen=True, eq=False)
