@@ -334,6 +334,10 @@ class Piece(Model):
     """One code in one artwork, with all its settings.
 
     `log` is no setting but what phones made of it; undo leaves it alone.
+
+    What a part is by default is made without checks (`model_construct`), here and in the
+    parts: pydantic would build the checks of each when it is imported, which is much of the
+    time until the window stands there. Checks are built for the first value that is given.
     """
 
     schema_version: int = Field(default=SCHEMA, alias="schema")
