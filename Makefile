@@ -2,6 +2,9 @@
 PY := .venv/bin/python
 STAMP := .venv/.ready
 
+# Programs that tests start many times over are compiled once, whatever the machine's habit is.
+unexport PYTHONDONTWRITEBYTECODE
+
 .PHONY: demo test check plain-install screenshots bench readers blends verdicts gentlest artwork clean
 
 demo: $(STAMP)

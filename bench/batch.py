@@ -8,6 +8,8 @@ import shutil
 import sys
 import tempfile
 import time
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
 from pathlib import Path
 
 import psutil
@@ -20,6 +22,10 @@ from nimble_tile.core.piece import Message, Piece
 from nimble_tile.core.project.looks import by_name
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.readers import READERS
+
+# What is installed is compiled; some machines forbid that to what runs from a folder.
+os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
+sys.dont_write_bytecode = False
 
 SIDE = 600
 LOOK = "Tide"
@@ -67,15 +73,18 @@ def bare(one: Order, count: int) -> float:
 
 def bare_on_all(cores: int) -> float:
     """The same while every core does it: two at once may not run as fast as one alone."""
-    from concurrent.futures import ProcessPoolExecutor
-    from multiprocessing import get_context
-
     with ProcessPoolExecutor(cores, mp_context=get_context("spawn")) as pool:
         return sum(pool.map(_bare, range(cores))) / cores
 
 
 def _bare(_: int) -> float:
     return bare(order(Path(tempfile.gettempdir())), SAMPLE)
+
+
+def begun_anew(count: int, workers: int) -> float:
+    """`timed` in a process of its own, for which nothing is loaded yet but what it needs itself."""
+    with ProcessPoolExecutor(1, mp_context=get_context("spawn")) as pool:
+        return pool.submit(timed, count, workers).result()
 
 
 def timed(count: int, workers: int, step=lambda done, kept: None) -> float:
@@ -91,22 +100,22 @@ def timed(count: int, workers: int, step=lambda done, kept: None) -> float:
         shutil.rmtree(folder, ignore_errors=True)
 
 
-def speed() -> None:
+def speed(rounds: int = 5) -> None:
     cores = os.cpu_count() or 1
-    ratios = []
-    for _ in range(3):
+    took, base, bares = [], [], [bare_on_all(cores)]
+    for _ in range(rounds):
+        took.append(begun_anew(500, cores))
         # Before and after, as machines do not run at one speed.
-        first = bare_on_all(cores)
-        took = timed(500, cores)
-        second = bare_on_all(cores)
-        base = (first + second) / 2 * 500 / cores
-        ratios.append(took / base)
+        bares.append(bare_on_all(cores))
+        base.append((bares[-2] + bares[-1]) / 2 * 500 / cores)
         print(
-            f"500 codes with a look at {SIDE} px on {cores} cores: {took:.1f} s; bare render and "
-            f"reader times over cores: {base:.1f} s ({first * 1000:.0f} and {second * 1000:.0f} "
-            f"ms a code); ratio {took / base:.2f}"
+            f"500 codes with a look at {SIDE} px on {cores} cores: {took[-1]:.1f} s; bare render "
+            f"and reader times over cores: {base[-1]:.1f} s ({bares[-2] * 1000:.0f} and "
+            f"{bares[-1] * 1000:.0f} ms a code); ratio {took[-1] / base[-1]:.2f}",
+            flush=True,
         )
-    print(f"Median ratio: {sorted(ratios)[1]:.2f}")
+    middle = sorted(one / other for one, other in zip(took, base, strict=True))[rounds // 2]
+    print(f"Ratio: {sum(took) / sum(base):.2f} over all, {middle:.2f} in the median")
 
 
 def memory(count: int = 20_000) -> None:

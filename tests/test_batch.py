@@ -10,7 +10,8 @@ import sys
 import time
 import zipfile
 from collections import Counter
-from concurrent.futures import Executor, Future
+from concurrent.futures import Executor, Future, ProcessPoolExecutor
+from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
@@ -27,13 +28,25 @@ from nimble_tile.core.batch.faults import faults
 from nimble_tile.core.batch.names import Pattern, plain
 from nimble_tile.core.batch.report import as_csv, write_reports
 from nimble_tile.core.batch.rows import Row, as_rows, rows_in
-from nimble_tile.core.batch.run import Order, finished, journal, local_pool, prepare, run
+from nimble_tile.core.batch.run import (
+    Order,
+    begin_worker,
+    finished,
+    journal,
+    local_pool,
+    prepare,
+    run,
+)
 from nimble_tile.core.batch.stickers import write_stickers
 from nimble_tile.core.batch.work import Done
 from nimble_tile.core.errors import OutputError, UserError
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.project.archive import save
+from nimble_tile.core.project.looks import by_name
+from nimble_tile.core.render import Renderer
+from nimble_tile.core.scan.inside import ReadersInside
+from nimble_tile.core.scan.judging import judge_rendering
 from outside_reader import zbar_texts
 
 PROGRAM = Path(sys.executable).with_name("nimble-tile")
@@ -318,6 +331,68 @@ def test_a_row_that_takes_its_worker_down_costs_no_other_one(order, monkeypatch)
     found = run(rows(10), order, lambda: local_pool(2), 2)
     assert [one.row for one in found.failed] == [5] and found.done == 9
     assert "ended without an answer" in found.failed[0].why
+
+
+class _Ill:
+    """A reader that crashes, or never comes back."""
+
+    name = "quirc"
+
+    def __init__(self, way):
+        self._way = way
+
+    def read(self, image):
+        os.abort() if self._way == "crashes" else time.sleep(600)
+
+
+def _with_an_ill_reader(way):
+    """What a worker of the local pool is told first; its own reader is ill."""
+    begin_worker()
+    monkeypatched = ReadersInside.__init__
+
+    def made(self, time_limit=0.3):
+        monkeypatched(self, time_limit)
+        self._readers["quirc"] = _Ill(way)
+
+    ReadersInside.__init__ = made
+
+
+@pytest.mark.parametrize("way", ["crashes", "hangs"])
+def test_a_reader_that_takes_a_worker_down_is_asked_again_beside_it(order, way):
+    """Readers run within the workers until one of them is lost, then in processes of their own."""
+
+    def pool():
+        return ProcessPoolExecutor(
+            2, mp_context=get_context("spawn"), initializer=_with_an_ill_reader, initargs=(way,)
+        )
+
+    found = run(rows(10), order, pool, 2)
+    assert found.done == 10 and not found.failed
+    counted = Counter(note.row for note in journal(order.folder))
+    assert counted == dict.fromkeys(range(1, 11), 1)
+    assert all(len(note.read) == 4 for note in journal(order.folder))
+
+
+def test_readers_say_the_same_within_a_worker_and_beside_it(order, bay):
+    """A batch's verdicts are those of the window, whatever process its readers run in."""
+    inside = ReadersInside()
+    renderer = Renderer(order.pictures)
+    for look in ("Tide", "Night"):
+        piece = order.piece.edited("message", kind="text", text=f"lantern {look}")
+        piece = piece.model_copy(update={"look": by_name(look, order.pictures)})
+        rendering = renderer.render(piece)
+        ours, theirs = (judge_rendering(rendering, one) for one in (inside, bay))
+        assert (ours.state, ours.spare, ours.faded) == (theirs.state, theirs.spare, theirs.faded)
+        assert [mark.text for mark in ours.marks] == [mark.text for mark in theirs.marks]
+        assert ours.found == theirs.found
+
+    class Angry:
+        def read(self, image):
+            raise ValueError("not today")
+
+    inside._readers["qrdec"] = Angry()
+    (outcome,) = inside.read(rendering.image, ["qrdec"])
+    assert "ValueError: not today" in outcome.trouble and not outcome.readings
 
 
 def test_a_cluster_loses_a_worker_and_no_row(tmp_path):

@@ -552,7 +552,7 @@ def test_the_export_page_from_preset_to_file(window, settle, tmp_path, qtbot):
     assert window.session.piece.finish.inks == "screen"  # WebP knows no other
     window.session.undo()
     assert window.session.piece.finish.inks == "single"
-    window.files.export_to(tmp_path / "stickers.pdf")
+    window.files.exporting.export_to(tmp_path / "stickers.pdf")
     qtbot.waitUntil(lambda: files.proof.proof is not None, timeout=20_000)
     assert said(on_page((tmp_path / "stickers.pdf").read_bytes()))
     files.presets.keep("Mine")
@@ -566,14 +566,16 @@ def test_what_does_not_scan_is_asked_about(window, settle, tmp_path, qtbot, monk
     window.session.edit("look", "Pale", fill={"colour": "#ffffff"})
     settle(window)
     asked = []
-    monkeypatch.setattr(window.files, "ask_keep", lambda path, why: asked.append(path) or False)
+    monkeypatch.setattr(
+        window.files.exporting, "ask_keep", lambda path, why: asked.append(path) or False
+    )
     path = tmp_path / "pale.png"
-    window.files.export_to(path)
+    window.files.exporting.export_to(path)
     qtbot.waitUntil(lambda: bool(asked), timeout=20_000)
     qtbot.waitUntil(lambda: "was not written" in window.notice.label.text(), timeout=5_000)
     assert list(tmp_path.glob("*.png")) == []
-    monkeypatch.setattr(window.files, "ask_keep", lambda path, why: True)
-    window.files.export_to(path)
+    monkeypatch.setattr(window.files.exporting, "ask_keep", lambda path, why: True)
+    window.files.exporting.export_to(path)
     qtbot.waitUntil(path.exists, timeout=20_000)
 
 

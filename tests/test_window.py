@@ -246,7 +246,7 @@ def test_bad_files_get_a_sentence_and_change_nothing(window, settle, tmp_path, c
     drop(window, hostile)
     settle(window)
     assert "not a project" in window.notice.label.text()
-    window.files.export_to(tmp_path / "none" / "a.png")
+    window.files.exporting.export_to(tmp_path / "none" / "a.png")
     settle(window)
     assert "does not exist" in window.notice.label.text()
     assert window.session.piece == piece
@@ -571,7 +571,7 @@ def test_finish_rung_sizes_formats_and_print(window, settle, coffee, tmp_path, q
     assert "20 mm is the least" in rung.on_paper.text()
     assert window.band._print.small
     assert rung.quality.isVisible()
-    window.files.export_to(tmp_path / "small.jpg")
+    window.files.exporting.export_to(tmp_path / "small.jpg")
     qtbot.waitUntil(lambda: rung.proof.proof is not None, timeout=20_000)
     assert rung.proof.proof.size == (300, 200)
     # A later change makes the proof an old one: it goes away.

@@ -86,7 +86,7 @@ def test_a_contact_is_filled_in_saved_scanned_and_read_back_into_its_form(
     assert window.session.piece == before
     # The exported code, taken up again as a message, fills the same form.
     path = tmp_path / "ada.png"
-    window.files.export_to(path)
+    window.files.exporting.export_to(path)
     qtbot.waitUntil(lambda: window.finish.files.proof.proof is not None, timeout=20_000)
     window.session.edit("message", "Write", kind="text", details=None, text="something else")
     window.files.take_message(path)
@@ -329,7 +329,7 @@ def test_vectors_from_the_window_are_read_back(window, settle, tmp_path, qtbot, 
     assert window.ladder.rows[5].summary.startswith(suffix.upper())
     assert "Real vectors" in window.finish.files.format_note.text()
     path = tmp_path / f"tide.{suffix}"
-    window.files.export_to(path)
+    window.files.exporting.export_to(path)
     qtbot.waitUntil(lambda: window.finish.files.proof.proof is not None, timeout=20_000)
     assert window.finish.files.proof.proof.verdict.readers_right == (4, 4)
     text = window.session.piece.message.text

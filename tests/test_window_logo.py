@@ -275,10 +275,15 @@ def test_pasted_and_broken_logos(marked, settle, tmp_path, qtbot):
     qtbot.waitUntil(lambda: window.logo.error.isVisible(), timeout=10_000)
     assert "broken.svg is damaged" in window.logo.error.text()
     assert len(window.session.piece.logo.items) == 2
+    window.session.edit("code", "Level H", level="H")
+    settle(window)
+    assert window.logo.error.isVisible()  # until the logos change
     photo = tmp_path / "photo.jpg"
     photo.write_bytes(encoded(photograph("coffee"), "JPEG"))
     drop(window, photo)  # the fifth rung is open: it is a logo, not the picture
     qtbot.waitUntil(lambda: len(window.session.piece.logo.items) == 3, timeout=10_000)
+    settle(window)
+    assert not window.logo.error.isVisible()
     assert window.session.piece.picture.digest is None
     assert window.session.piece.logo.items[2].backing.shape == "rounded"
 
@@ -363,7 +368,7 @@ def test_caption_frame_layout_save_reopen_export(marked, settle, tmp_path, qtbot
     qtbot.waitUntil(lambda: window.session.piece == kept, timeout=10_000)
     settle(window)
     out = tmp_path / "walk.png"
-    window.files.export_to(out)
+    window.files.exporting.export_to(out)
     qtbot.waitUntil(lambda: finish.files.proof.proof is not None, timeout=30_000)
     assert finish.files.proof.proof.verdict.readers_right[0] >= 3
     assert finish.files.proof.proof.size == (1600, 900)

@@ -260,7 +260,7 @@ def test_the_wall_by_keyboard_and_what_the_band_says_of_print(weak, proved, qtbo
 def test_an_exported_file_is_checked_with_trials_on_request(window, settle, tmp_path, qtbot):
     settle(window)
     path = tmp_path / "out.png"
-    window.files.export_to(path)
+    window.files.exporting.export_to(path)
     qtbot.waitUntil(lambda: bool(window.notice.buttons), timeout=20_000)
     assert window.notice.buttons[0].text() == "Check it with trials"
     window.notice.buttons[0].click()

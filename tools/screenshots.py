@@ -352,7 +352,7 @@ def main(folder: Path) -> None:
         camera.reveal(window.blend.method)
         camera.take("weave")
         camera.settle()
-        window.files.export_to(camera.scratch / "lantern-walk-poster.png")
+        window.files.exporting.export_to(camera.scratch / "lantern-walk-poster.png")
         camera.wait(lambda: window.finish.files.proof.proof is not None)
         camera.take("finish")
         camera.press()

@@ -15,6 +15,7 @@ from importlib.resources import files
 import numpy as np
 
 from nimble_tile.core.additions import Layout
+from nimble_tile.core.channels import colours_of
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.language import tr
 from nimble_tile.core.picture import warping
@@ -122,7 +123,7 @@ def _laid(
 
     height, width = ground.shape[:2]
     cover = np.full(pixels.shape[:2], 255, np.uint8) if pixels.shape[2] == 3 else pixels[..., 3]
-    rgb = np.ascontiguousarray(pixels[..., :3])
+    rgb = colours_of(pixels)
     turned = centred_on_pixels(matrix)
     # More pixels than the layout shows are averaged first, or edges would fray.
     shrink = _crowding(matrix, (pixels.shape[1], pixels.shape[0]))

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from nimble_tile.core.blend.plan import pixel_shares
+from nimble_tile.core.channels import alpha_of, colours_of
 from nimble_tile.core.laid import Laid
 from nimble_tile.core.look import Look
 from nimble_tile.core.picture import warping
@@ -180,11 +181,11 @@ def on_white(rgba: np.ndarray) -> tuple[np.ndarray, np.ndarray | None]:
     """The image on white, and the image itself unless it is opaque everywhere."""
     import cv2
 
-    rgb = np.ascontiguousarray(rgba[..., :3])
-    if (rgba[..., 3] == 255).all():
+    rgb = colours_of(rgba)
+    if alpha_of(rgba).min() == 255:
         return frozen(rgb), None
     for rows in strips(rgb.shape[0]):
-        alpha = np.ascontiguousarray(rgba[rows, :, 3])
+        alpha = alpha_of(rgba[rows])
         inked = cv2.multiply(rgb[rows], cv2.merge([alpha] * 3), scale=1 / 255)
         rgb[rows] = cv2.add(inked, cv2.merge([255 - alpha] * 3))
     return frozen(rgb), frozen(rgba)

@@ -96,7 +96,7 @@ def build_menus(window: MenuWindow) -> None:
         file, tr("Bring in a &logo…"), window.logo_desk.choose_logo, "Ctrl+Shift+I"
     )
     window.act_export = _action(
-        file, tr("&Export and check…"), window.files.choose_export, "Ctrl+E"
+        file, tr("&Export and check…"), window.files.exporting.choose_export, "Ctrl+E"
     )
     _action(file, tr("Many &codes at once…"), window.batch_desk.open, "Ctrl+Shift+B")
     _action(file, tr("As pr&inted, and a test sheet…"), window.press_desk.open, "Ctrl+Alt+P")

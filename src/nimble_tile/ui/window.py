@@ -209,7 +209,7 @@ class Window(QMainWindow):
         self.colour_desk.pick_wanted.connect(self.sight.pick_colour)
         self.message.scan_wanted.connect(files.choose_scan)
         self.picture.wanted.connect(files.choose_picture)
-        self.finish.export_wanted.connect(files.choose_export)
+        self.finish.export_wanted.connect(files.exporting.choose_export)
         self.finish.print_wanted.connect(files.handing.choose_printer)
         self.finish.press_wanted.connect(self.press_desk.open)
         self.finish.files.tile.ready_wanted.connect(files.handing.make_ready)

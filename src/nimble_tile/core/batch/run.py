@@ -14,10 +14,11 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from multiprocessing import get_context
 from pathlib import Path
 
+from nimble_tile.core.batch import work
 from nimble_tile.core.batch.names import Pattern
 from nimble_tile.core.batch.rows import Row
 from nimble_tile.core.batch.work import JOURNALS, Done, Task, make_rows
@@ -184,18 +185,28 @@ def finished(order: Order) -> dict[int, Done]:
 def local_pool(jobs: int | None = None) -> ProcessPoolExecutor:
     """A pool of processes, one for each processor.
 
-    They begin anew: threads and windows of this process are none of theirs.
+    They begin anew: threads and windows of this process are none of theirs. What they need is
+    loaded once, by a process of which they are copies.
     """
     count = jobs or os.cpu_count() or 1
-    return ProcessPoolExecutor(count, mp_context=get_context("spawn"), initializer=_calm)
+    context = get_context("forkserver")
+    context.set_forkserver_preload(["__main__", *work.LOADED])
+    return ProcessPoolExecutor(count, mp_context=context, initializer=begin_worker)
 
 
-def _calm() -> None:
-    """A worker leaves interrupts to the process that began it, and does not outlive it."""
+def begin_worker() -> None:
+    """A worker leaves interrupts to the process that began it, and does not outlive it.
+
+    A reader that crashes or hangs may end it: its rows are then sent again.
+    """
+    import gc
     import signal
     import threading
 
+    gc.freeze()  # what is loaded stays, and its memory is shared as long as nobody looks at it
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGALRM, signal.SIG_DFL)
+    work.expendable = True
     threading.Thread(target=_watch, daemon=True).start()
 
 
@@ -307,6 +318,7 @@ class _Pool:
         self._open: dict[Future, list[Task]] = {}
         self._suspects: deque[Task] = deque()  # one of them has taken its worker down
         self._breaks: dict[int, int] = {}
+        self._apart = False  # after the first breakdown, readers run beside the workers
 
     @property
     def free(self) -> bool:
@@ -322,6 +334,7 @@ class _Pool:
         """Send a parcel."""
         if self._executor is None:
             self._executor = self._make()
+        tasks = [replace(task, apart=self._apart) for task in tasks]
         self._open[self._executor.submit(make_rows, tasks)] = tasks
 
     def collect(self) -> list[Done]:
@@ -342,6 +355,7 @@ class _Pool:
             except Exception as error:
                 broken = [*tasks]
                 if isinstance(error, BrokenProcessPool):
+                    self._apart = True
                     broken += [task for parcel in self._open.values() for task in parcel]
                     self._open.clear()
                     self._shut()

@@ -1,6 +1,6 @@
 """One row made and checked: what a worker does, on this computer or another one.
 
-A worker keeps the batch's piece, its renderer and one process of readers from row to row.
+A worker keeps the batch's piece, its renderer and its readers from row to row.
 """
 
 from __future__ import annotations
@@ -12,7 +12,7 @@ import platform
 import threading
 import time
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -20,6 +20,20 @@ from nimble_tile.core.batch.rows import Row
 from nimble_tile.core.errors import Stopped, UserError
 from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
+
+expendable = False
+"""Whether this process may be lost: then readers run in it and not beside it, which is faster.
+Workers of our own pool set it; anybody else's processes and threads are not ours to end."""
+
+LOADED = (
+    "cv2", "deqr", "imagecodecs._zlibng", "numpy.ma", "numpy.random", "segno", "skia", "zxingcpp",
+    "PIL.ImageCms", "PIL.JpegImagePlugin", "PIL.PngImagePlugin",
+    "nimble_tile.core.asked", "nimble_tile.core.output.press", "nimble_tile.core.output.raster",
+    "nimble_tile.core.output.vector", "nimble_tile.core.picture.opening",
+    "nimble_tile.core.project.archive", "nimble_tile.core.render", "nimble_tile.core.scan.bay",
+    "nimble_tile.core.scan.inside", "nimble_tile.core.symbol.looks.paint",
+)  # fmt: skip
+"""Modules that every row needs."""
 
 JOURNALS = "journal"
 """Folder of the workers' notes of finished rows, inside that of the batch."""
@@ -40,6 +54,8 @@ class Task:
         Folder of the batch's own files, with the project and the journals.
     tables : str
         Folder to which pictures that rows name are relative.
+    apart : bool
+        Whether readers run in a process of their own in any case: a worker was lost before.
     """
 
     row: Row
@@ -47,6 +63,7 @@ class Task:
     folder: str
     state: str
     tables: str
+    apart: bool = False
 
 
 @dataclass(frozen=True)
@@ -92,7 +109,7 @@ class Done:
 
     def as_line(self) -> bytes:
         """One line of a journal."""
-        return json.dumps(asdict(self), ensure_ascii=True).encode() + b"\n"
+        return json.dumps(vars(self), ensure_ascii=True).encode() + b"\n"
 
     @classmethod
     def from_line(cls, line: bytes | str) -> Done | None:
@@ -110,6 +127,7 @@ class _Bench:
     """What a worker keeps."""
 
     state: str
+    apart: bool
     renderer: Any
     asker: Any
     base: Any
@@ -124,7 +142,8 @@ _one = threading.Lock()  # a worker may have several threads, and one bench
 def _ready(task: Task) -> _Bench:
     """The worker's bench for this batch."""
     global _bench
-    if _bench is not None and _bench.state == task.state:
+    apart = task.apart or not expendable
+    if _bench is not None and (_bench.state, _bench.apart) == (task.state, apart):
         return _bench
     close()
     import cv2
@@ -134,13 +153,14 @@ def _ready(task: Task) -> _Bench:
     from nimble_tile.core.project.archive import load
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.scan.bay import ReaderBay
+    from nimble_tile.core.scan.inside import ReadersInside
 
     cv2.setNumThreads(1)  # there is a worker for every processor
     pictures = PictureStore()
     base = load(Path(task.state) / "look.nimbletile", pictures)
     _bench = _Bench(
-        task.state, Renderer(pictures), Asker(pictures, "", Path(task.tables)), base,
-        ReaderBay(processes=1),
+        task.state, apart, Renderer(pictures), Asker(pictures, "", Path(task.tables)), base,
+        ReaderBay(processes=1) if apart else ReadersInside(),
     )  # fmt: skip
     return _bench
 

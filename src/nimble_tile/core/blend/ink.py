@@ -10,6 +10,7 @@ import numpy as np
 from nimble_tile.core.blend.compose import toned
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.quiet import strips
+from nimble_tile.core.channels import colours_of
 from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Blend
 
@@ -74,7 +75,7 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     for place in strips(plan):
         share[place] = 0
     share = cv2.cvtColor(np.rint(share * 255).astype(np.uint8), cv2.COLOR_GRAY2RGB)
-    laid = cv2.multiply(np.ascontiguousarray(plan.ink[..., :3]), share, scale=1 / 255)
+    laid = cv2.multiply(colours_of(plan.ink), share, scale=1 / 255)
     return cv2.add(laid, cv2.multiply(out, cv2.bitwise_not(share), scale=1 / 255))
 
 

@@ -17,6 +17,7 @@ import numpy as np
 from nimble_tile.core.blend.compose import with_quiet_zone
 from nimble_tile.core.blend.modes import MODES, SEPARABLE
 from nimble_tile.core.blend.plan import Plan
+from nimble_tile.core.channels import colours_of
 from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Blend
 
@@ -96,7 +97,7 @@ def _laid(
 
     single = isinstance(opacity, float)
     if mode == "normal" and single and (ink[..., 3] == 255).all():
-        return cv2.addWeighted(square, 1 - opacity, np.ascontiguousarray(ink[..., :3]), opacity, 0)
+        return cv2.addWeighted(square, 1 - opacity, colours_of(ink), opacity, 0)
     out = np.empty_like(square)
     opaque = single and bool((ink[..., 3] == 255).all())
     if opaque and mode in SEPARABLE:

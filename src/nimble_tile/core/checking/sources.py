@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
+from nimble_tile.core.channels import colours_of
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.language import tr
 from nimble_tile.core.picture.drawings import draw, kind_of, one_page, pages
@@ -132,4 +133,4 @@ def _pages(data: bytes, path: Path) -> Iterator[Source]:
 def _on_white(rgba: np.ndarray) -> np.ndarray:
     from nimble_tile.core.picture.opening import on_ground
 
-    return on_ground(np.ascontiguousarray(rgba[..., :3]), rgba[..., 3], "#ffffff")
+    return on_ground(colours_of(rgba), rgba[..., 3], "#ffffff")

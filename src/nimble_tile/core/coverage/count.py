@@ -11,9 +11,15 @@ from nimble_tile.core.laid.items import Item, Laid
 from nimble_tile.core.language import tr
 from nimble_tile.core.logo.lay import CLEARED_FROM, TOUCHED, under
 from nimble_tile.core.rendering import Rendering
-from nimble_tile.core.scan.judging import light_on_dark
 from nimble_tile.core.scan.readers import to_grey
-from nimble_tile.core.scan.sampling import Sample, sample, spoiled, upright_view
+from nimble_tile.core.scan.sampling import (
+    Sample,
+    cells_of,
+    light_on_dark,
+    sample,
+    spoiled,
+    upright_view,
+)
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks.drawing import alignment_middles
@@ -89,7 +95,8 @@ def seen(rendering: Rendering) -> tuple[np.ndarray, object]:
     grey, box = to_grey(rendering.image), rendering.box
     if rendering.quad is not None:
         grey, box = upright_view(grey, rendering.quad, rendering.modules)
-    if light_on_dark(grey, box, rendering.symbol, rendering.quiet_zone):
+    cells = cells_of(grey, box, rendering.modules)
+    if light_on_dark(cells, rendering.symbol, rendering.quiet_zone):
         grey = 255 - grey
     return grey, box
 

@@ -17,9 +17,8 @@ from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.piece import MAX_SIDE, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
-from nimble_tile.core.scan.judging import light_on_dark
 from nimble_tile.core.scan.readers import to_grey
-from nimble_tile.core.scan.sampling import SAMPLE_CELLS, Sample, sample
+from nimble_tile.core.scan.sampling import SAMPLE_CELLS, Sample, cells_of, light_on_dark, sample
 from nimble_tile.core.symbol.encode import Symbol
 
 
@@ -64,7 +63,8 @@ class Scene:
         self.empty = _square(made, empty, side)
         self.box = Box(0, 0, side, side)
         grey = to_grey(self.base)
-        self.inverted = light_on_dark(grey, self.box, self.symbol, self.quiet)
+        cells = cells_of(grey, self.box, self.modules)
+        self.inverted = light_on_dark(cells, self.symbol, self.quiet)
         self.paint = None
         if piece.logo.paint is not None:
             self.paint = renderer.pictures.mask(piece.logo.paint)

@@ -10,6 +10,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 import skia
 
+from nimble_tile.core.channels import alpha_of, colours_of
 from nimble_tile.core.laid.items import Item, Shape, Stamp
 from nimble_tile.core.symbol.looks.paint import to_skia
 from nimble_tile.core.symbol.looks.paths import Path
@@ -90,8 +91,8 @@ def _averaged(rgba: np.ndarray, scale: float) -> np.ndarray:
     import cv2
 
     size = tuple(max(1, round(side * scale)) for side in (rgba.shape[1], rgba.shape[0]))
-    alpha = np.ascontiguousarray(rgba[..., 3])
-    inked = cv2.multiply(np.ascontiguousarray(rgba[..., :3]), cv2.merge([alpha] * 3), scale=1 / 255)
+    alpha = alpha_of(rgba)
+    inked = cv2.multiply(colours_of(rgba), cv2.merge([alpha] * 3), scale=1 / 255)
     inked = cv2.resize(inked, size, interpolation=cv2.INTER_AREA).astype(np.float32)
     alpha = cv2.resize(alpha, size, interpolation=cv2.INTER_AREA)
     straight = inked * 255 / np.maximum(alpha, 1)[..., None]
@@ -233,8 +234,8 @@ class Sheet:
         else:
             self.rgba[...] = image
             if image[..., 3].min() < 255:
-                alpha = cv2.merge([np.ascontiguousarray(image[..., 3])] * 3)
-                colours = np.ascontiguousarray(image[..., :3])
+                alpha = cv2.merge([alpha_of(image)] * 3)
+                colours = colours_of(image)
                 self.rgba[..., :3] = cv2.multiply(colours, alpha, scale=1 / 255)
         info = skia.ImageInfo.Make(
             image.shape[1], image.shape[0], skia.kRGBA_8888_ColorType, skia.kPremul_AlphaType,
@@ -271,11 +272,11 @@ def _straight(rgba: np.ndarray) -> np.ndarray:
     """Premultiplied colours with straight alpha again."""
     import cv2
 
-    alpha = np.ascontiguousarray(rgba[..., 3])
+    alpha = alpha_of(rgba)
     if alpha.min() == 255:
         return rgba.copy()
     factor = cv2.merge([_UNDO[alpha]] * 3)
-    colours = cv2.multiply(np.ascontiguousarray(rgba[..., :3]), factor, dtype=cv2.CV_8U)
+    colours = cv2.multiply(colours_of(rgba), factor, dtype=cv2.CV_8U)
     return np.dstack([colours, alpha])
 
 

@@ -7,6 +7,7 @@ import math
 import numpy as np
 
 from nimble_tile.core.additions import Logo
+from nimble_tile.core.channels import colours_of
 from nimble_tile.core.look import rgb as rgb_of
 from nimble_tile.core.picture.opening import Opened
 from nimble_tile.core.relief import SHADE, SHINE
@@ -145,7 +146,7 @@ def tinted(rgba: np.ndarray, colour: str) -> np.ndarray:
     """
     import cv2
 
-    luma = cv2.cvtColor(np.ascontiguousarray(rgba[..., :3]), cv2.COLOR_RGB2GRAY)
+    luma = cv2.cvtColor(colours_of(rgba), cv2.COLOR_RGB2GRAY)
     seen = luma[rgba[..., 3] > 127]
     darkest = float(np.percentile(seen, 5)) if seen.size else 0.0
     # A logo of one tone has no lighter ones to keep.

@@ -26,6 +26,11 @@ if TYPE_CHECKING:
 COMPRESSION = 3
 """Of PNG, 0 to 9: a quarter of the time that 6 takes, for a tenth more bytes."""
 
+DRAWN_COMPRESSION = 2
+"""Of PNG with areas of one colour, 0 to 9."""
+
+SIGNATURE = b"\x89PNG\r\n\x1a\n"
+
 PERCEPTUAL = b"\0"
 """Rendering intent in an sRGB chunk."""
 
@@ -70,23 +75,30 @@ def save_png(
 
 
 def _drawn_png(image: np.ndarray, finish: Finish, about: str) -> bytes:
-    """A PNG of areas of one colour: without a filter for each line, three times as fast."""
-    import cv2
+    """A PNG of areas of one colour, colours 8 bits deep.
 
-    code = cv2.COLOR_RGB2BGR if image.shape[2] == 3 else cv2.COLOR_RGBA2BGRA
-    how = [cv2.IMWRITE_PNG_COMPRESSION, 1, cv2.IMWRITE_PNG_FILTER, cv2.IMWRITE_PNG_FILTER_NONE]
-    _, found = cv2.imencode(".png", cv2.cvtColor(np.ascontiguousarray(image), code), how)
-    data = found.tobytes()
+    Without a filter for each line, and with zlib-ng: as small as Pillow's and five times
+    as fast, which counts where there are thousands.
+    """
+    import imagecodecs
+
+    height, width, channels = image.shape
+    lines = np.zeros((height, 1 + channels * width), np.uint8)  # each begins with its filter
+    lines[:, 1:] = image.reshape(height, -1)
+    deflated = imagecodecs.zlibng_encode(lines, DRAWN_COMPRESSION)
     metre = round(finish.dpi / 0.0254)
-    chunks = [(b"sRGB", PERCEPTUAL), (b"pHYs", struct.pack(">IIB", metre, metre, 1))]
+    chunks = [
+        (b"IHDR", struct.pack(">IIBBBBB", width, height, 8, 2 if channels == 3 else 6, 0, 0, 0)),
+        (b"sRGB", PERCEPTUAL),
+        (b"pHYs", struct.pack(">IIB", metre, metre, 1)),
+    ]
     for key, text in (("Title", about), ("Software", PROGRAM)) if about else ():
         chunks.append((b"iTXt", key.encode() + b"\0\0\0\0\0" + text.encode()))
-    made = b"".join(
+    chunks += [(b"IDAT", deflated), (b"IEND", b"")]
+    return SIGNATURE + b"".join(
         struct.pack(">I", len(body)) + kind + body + struct.pack(">I", zlib.crc32(kind + body))
         for kind, body in chunks
     )
-    # They belong between the header, 33 bytes with the signature, and the pixels.
-    return data[:33] + made + data[33:]
 
 
 def save_jpeg(image: np.ndarray, file: BinaryIO, finish: Finish, about: str = "") -> None:

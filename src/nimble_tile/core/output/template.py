@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
+from nimble_tile.core.channels import colours_of
 from nimble_tile.core.errors import OutputError, UserError
 from nimble_tile.core.files import write_atomically
 from nimble_tile.core.language import tr
@@ -380,7 +381,7 @@ def rasters(made: Template, side: int) -> list[RasterLayer]:
 
 def picture(made: Template, side: int) -> np.ndarray:
     """The whole template (uint8 side × side × 3 sRGB)."""
-    return np.ascontiguousarray(merged(rasters(made, side))[..., :3])
+    return colours_of(merged(rasters(made, side)))
 
 
 def write_template(made: Template, path: FilePath) -> None:

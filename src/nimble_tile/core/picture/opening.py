@@ -13,6 +13,7 @@ import warnings
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
+from nimble_tile.core.channels import alpha_of, colours_of
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.files import read_bytes
 from nimble_tile.core.foreign import apart
@@ -31,7 +32,7 @@ MOST_PIXELS = 100_000_000
 MOST_BYTES = 1 << 30
 """A file of over 1 GiB is refused unread."""
 
-STRIP = 256
+STRIP = 1024
 """Rows that are converted at once."""
 
 OPEN_LIMIT = 40.0
@@ -195,9 +196,8 @@ def _has_more(data: bytes) -> bool:
 
 
 def _drawn(rgba: np.ndarray, notes: tuple[str, ...]) -> Opened:
-    import numpy as np
 
-    rgb, alpha = np.ascontiguousarray(rgba[..., :3]), np.ascontiguousarray(rgba[..., 3])
+    rgb, alpha = colours_of(rgba), alpha_of(rgba)
     for array in (rgb, alpha):
         array.setflags(write=False)
     return Opened(rgb, None if alpha.min() == 255 else alpha, notes)
@@ -295,6 +295,8 @@ def _rows(image, channel: int | None = None) -> np.ndarray:
     import numpy as np
 
     width, height = image.size
+    if channel is None and height <= STRIP:
+        return np.asarray(image if image.mode == "RGB" else image.convert("RGB"))
     out = np.empty((height, width) if channel is not None else (height, width, 3), np.uint8)
     for top in range(0, height, STRIP):
         strip = image.crop((0, top, width, min(top + STRIP, height)))

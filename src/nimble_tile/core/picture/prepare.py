@@ -18,6 +18,7 @@ from collections.abc import Callable
 import numpy as np
 
 from nimble_tile.core.artwork import Curve, CutOut, Levels, Light, Prepare, Tiles, TwoTone
+from nimble_tile.core.channels import alpha_of, colours_of
 from nimble_tile.core.linear import encoded, linear
 from nimble_tile.core.look import rgb
 from nimble_tile.core.strips import strips
@@ -166,9 +167,7 @@ def tiled(
         second = row[::-1]
     whole = np.concatenate([row if i % 2 == 0 else second for i in range(down)])[:height, :width]
     opaque = alpha is None and not space
-    return np.ascontiguousarray(whole[..., :3]), None if opaque else np.ascontiguousarray(
-        whole[..., 3]
-    )
+    return colours_of(whole), None if opaque else alpha_of(whole)
 
 
 def neutral(prepare: Prepare) -> bool:

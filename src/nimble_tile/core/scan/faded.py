@@ -7,7 +7,7 @@ together, which is what dim light, glare and distance do too.
 
 from __future__ import annotations
 
-from functools import lru_cache
+from functools import cache, lru_cache
 
 import numpy as np
 
@@ -94,12 +94,16 @@ def _closer(
 
 
 def _mean_after_print(grey: np.ndarray) -> float:
-    """Mean of `_after_print` over an image of 8 bits, by how often each tone is there."""
+    """Mean of `_after_print` over an image of 8 bits."""
     import cv2
 
-    counts = cv2.calcHist([np.ascontiguousarray(grey)], [0], None, [256], [0, 256]).ravel()
-    tones = _after_print(to_linear(np.arange(256, dtype=np.uint8)[None]))[0]
-    return float(counts @ tones) / grey.size
+    return cv2.mean(cv2.LUT(grey, _tones_after_print()))[0]
+
+
+@cache
+def _tones_after_print() -> np.ndarray:
+    """`_after_print` of all 256 tones."""
+    return _after_print(to_linear(np.arange(256, dtype=np.uint8)[None]))[0]
 
 
 def _after_print(linear: np.ndarray) -> np.ndarray:

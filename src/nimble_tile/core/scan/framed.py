@@ -104,12 +104,19 @@ def framed_view(grey: np.ndarray, box: Box | None) -> tuple[np.ndarray, tuple[in
     That is the whole image, or the code with a margin of `SURROUNDINGS` where
     its place is known and it is small on the image.
     """
+    rows, columns = framed_part(grey.shape[:2], box)
+    return np.ascontiguousarray(grey[rows, columns]), (columns.start, rows.start)
+
+
+def framed_part(shape: tuple[int, int], box: Box | None) -> tuple[slice, slice]:
+    """Rows and columns of `framed_view`, of an image of this height and width."""
     if box is None:
-        return grey, (0, 0)
+        return slice(0, shape[0]), slice(0, shape[1])
     margin = round(SURROUNDINGS * max(box.width, box.height))
-    left, top = max(0, box.x - margin), max(0, box.y - margin)
-    crop = grey[top : box.y + box.height + margin, left : box.x + box.width + margin]
-    return np.ascontiguousarray(crop), (left, top)
+    return (
+        slice(max(0, box.y - margin), min(shape[0], box.y + box.height + margin)),
+        slice(max(0, box.x - margin), min(shape[1], box.x + box.width + margin)),
+    )
 
 
 def module_side(

@@ -22,6 +22,7 @@ from nimble_tile.core.scan.framed import (
     LARGEST_LOOK,
     Glance,
     area_of,
+    framed_part,
     framed_view,
     gather,
     looks,
@@ -33,7 +34,13 @@ from nimble_tile.core.scan.framed import (
 from nimble_tile.core.scan.readers import READER_NAMES, READS_MICRO, Reading, to_grey
 from nimble_tile.core.scan.reasons import explain
 from nimble_tile.core.scan.recognise import recognise
-from nimble_tile.core.scan.sampling import Sample, sample, upright_view
+from nimble_tile.core.scan.sampling import (
+    Sample,
+    cells_of,
+    light_on_dark,
+    sample_cells,
+    upright_view,
+)
 from nimble_tile.core.scan.verdict import GOOD_SPARE, Mark, Reason, State, Verdict
 from nimble_tile.core.symbol.encode import Symbol
 
@@ -46,10 +53,6 @@ QUICK = ("zxing-cpp", "quirc", "qrdec")
 
 SMALLER_LOOKS = (1100, 640)
 """Sides at which readers that failed look again at a file on disk."""
-
-UPSIDE_DOWN = 40
-"""Levels of 255 by which dark modules must be lighter than light ones on average for a code
-to count as light on dark; a picture that hardly shows its code stays below."""
 
 ARMS_LENGTHS = (5.3, 6.0, 6.7)
 """Pixels a module of looks from farther away, about that of `steps_back`."""
@@ -208,7 +211,8 @@ def fidelity_of(rendering: Rendering) -> Fidelity:
 
 def rendering_looks(rendering: Rendering) -> tuple[int, ...]:
     """`steps_back` for a rendering."""
-    longer = max(framed_view(rendering.image[..., 0], rendering.box)[0].shape)
+    part = framed_part(rendering.image.shape[:2], rendering.box)
+    longer = max(extent.stop - extent.start for extent in part)
     return steps_back(longer, rendering.code_side / rendering.modules)
 
 
@@ -298,8 +302,9 @@ def _sample(seen: _Seen, grey: np.ndarray, given: Given) -> None:
     view, place, symbol, quiet = grey, given.box, given.symbol, given.quiet_zone
     if given.quad is not None:
         view, place = upright_view(grey, given.quad, symbol.side + 2 * quiet)
-    seen.upside_down = light_on_dark(view, place, symbol, quiet)
-    seen.sample = sample(255 - view if seen.upside_down else view, place, symbol, quiet)
+    cells = cells_of(view, place, symbol.side + 2 * quiet)
+    seen.upside_down = light_on_dark(cells, symbol, quiet)
+    seen.sample = sample_cells(255 - cells if seen.upside_down else cells, symbol, quiet)
 
 
 def _fade(seen: _Seen, framed: np.ndarray, corner: tuple[int, int], given: Given) -> None:
@@ -341,16 +346,6 @@ def _hard_look(
     if rest and right < ENOUGH_FADED * len(able):
         right += sum(says(outcome, expected) for outcome in bay.read(image, rest))
     return right, len(able)
-
-
-def light_on_dark(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> bool:
-    """Whether the dark modules are clearly lighter than the light ones."""
-    import cv2
-
-    side = symbol.side + 2 * quiet_zone
-    tones = cv2.resize(grey[box.slices], (side, side), interpolation=cv2.INTER_AREA)
-    own = tones[quiet_zone : side - quiet_zone, quiet_zone : side - quiet_zone]
-    return bool(own[symbol.dark].mean() > own[~symbol.dark].mean() + UPSIDE_DOWN)
 
 
 def _best_reading(found: Sequence[Reading], expected: str | None) -> Reading | None:

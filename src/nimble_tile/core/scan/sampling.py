@@ -146,6 +146,10 @@ def cells_of(grey: np.ndarray, box: Box, modules: int) -> np.ndarray:
     return cv2.resize(crop, (side, side), interpolation=way).astype(np.float32)
 
 
+UPSIDE_DOWN = 40
+"""Levels of 255 by which dark modules must be lighter than light ones on average for a code
+to count as light on dark; a picture that hardly shows its code stays below."""
+
 FLAT_SPREAD = 10.0
 """Standard deviation, of 255, below which surroundings are flat: a plate, a logo of one
 colour. There readers fall back on a threshold for the whole image."""
@@ -204,9 +208,22 @@ def sample(grey: np.ndarray, box: Box, symbol: Symbol, quiet_zone: int) -> Sampl
     quiet_zone : int
         Modules of margin within the box.
     """
-    modules = symbol.side + 2 * quiet_zone
-    around, total = THRESHOLD_WINDOW, modules + 2 * THRESHOLD_WINDOW
-    cells = cells_of(grey, box, modules)
+    return sample_cells(cells_of(grey, box, symbol.side + 2 * quiet_zone), symbol, quiet_zone)
+
+
+def light_on_dark(cells: np.ndarray, symbol: Symbol, quiet_zone: int) -> bool:
+    """Whether the dark modules are clearly lighter than the light ones; of `cells_of`."""
+    import cv2
+
+    first = (THRESHOLD_WINDOW + quiet_zone) * SAMPLE_CELLS
+    inner = slice(first, first + symbol.side * SAMPLE_CELLS)
+    own = cv2.resize(cells[inner, inner], (symbol.side,) * 2, interpolation=cv2.INTER_AREA)
+    return bool(own[symbol.dark].mean() > own[~symbol.dark].mean() + UPSIDE_DOWN)
+
+
+def sample_cells(cells: np.ndarray, symbol: Symbol, quiet_zone: int) -> Sample:
+    """`sample` of what `cells_of` gives."""
+    around, total = THRESHOLD_WINDOW, cells.shape[0] // SAMPLE_CELLS
     threshold = threshold_of(cells, THRESHOLD_WINDOW)
     first = around + quiet_zone
     own = slice(first, first + symbol.side)

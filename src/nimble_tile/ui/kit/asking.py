@@ -1,4 +1,4 @@
-"""Asking where a file goes."""
+"""Asking where a file goes, and what is to be done."""
 
 from __future__ import annotations
 
@@ -50,3 +50,48 @@ def may_replace(parent: QWidget, path: Path) -> bool:
         parent, tr("Replace"), tr("{name} exists. Replace it?", name=path.name)
     )
     return answer == QMessageBox.StandardButton.Yes
+
+
+def choose(
+    parent: QWidget,
+    title: str,
+    text: str,
+    more: str,
+    choices: Sequence[tuple[str, str]],
+    usual: str = "",
+    loses: str = "",
+) -> str:
+    """Ask with some buttons.
+
+    Parameters
+    ----------
+    parent : QWidget
+    title, text, more : str
+        The question, and a smaller line under it.
+    choices : sequence of (str, str)
+        Labels, and the words that stand for them. The last changes nothing: it is what closing
+        the question means.
+    usual : str
+        Word of the button that Enter presses; the last if left out.
+    loses : str
+        Word of the button that gives something away.
+
+    Returns
+    -------
+    str
+        The word that was chosen.
+    """
+    box = QMessageBox(parent)
+    box.setWindowTitle(title)
+    box.setText(text)
+    box.setInformativeText(more)
+    role, last = QMessageBox.ButtonRole, choices[-1][1]
+    roles = {loses: role.DestructiveRole, last: role.RejectRole}
+    buttons = {
+        word: box.addButton(label, roles.get(word, role.AcceptRole)) for label, word in choices
+    }
+    box.setDefaultButton(buttons[usual or last])
+    box.setEscapeButton(buttons[last])
+    box.exec()
+    clicked = box.clickedButton()
+    return next((word for word, button in buttons.items() if button is clicked), last)

@@ -7,22 +7,22 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QMimeData, QObject, Signal
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
+from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.language import tr, within
 from nimble_tile.core.picture.opening import read_file
 from nimble_tile.core.project import archive
 from nimble_tile.core.project.guarding import Holds, Stamp, stamp_of
-from nimble_tile.ui.kit.asking import save_path
+from nimble_tile.ui.kit.asking import choose, save_path
 from nimble_tile.ui.kit.images import PICTURES, as_png, image_in, paths_in
+from nimble_tile.ui.rooms.files.exporting import Exporting
 from nimble_tile.ui.rooms.files.handing import Handing
 from nimble_tile.ui.rooms.files.safekeeping import Safekeeping
 from nimble_tile.ui.work.jobs import Progress
 from nimble_tile.ui.work.session import new_piece
 
 if TYPE_CHECKING:
-    from nimble_tile.core.output.export import Export
     from nimble_tile.core.piece import Piece
     from nimble_tile.ui.work.tools import Steps, Tools
 
@@ -71,6 +71,9 @@ class FilesDesk(QObject):
         self.safekeeping = Safekeeping(tools, self)
         self.safekeeping.began.connect(self.began)
         self.handing = Handing(tools, parent)
+        self.exporting = Exporting(tools, parent)
+        self.exporting.exported.connect(self.exported)
+        self.exporting.check_wanted.connect(self.check_wanted)
         self.holds = Holds(tools.settings.folder / "open")
         self._stamps: dict[Path, Stamp | None] = {}  # projects as they were read or written here
 
@@ -329,7 +332,8 @@ class FilesDesk(QObject):
 
     def ask_changed(self, path: Path) -> str:
         """``"replace"``, ``"elsewhere"`` or ``"stay"``."""
-        return self._asked(
+        return choose(
+            self.parent(),
             tr("Changed by somebody else"),
             tr(
                 "{name} was changed by another program or person since it was opened here.",
@@ -345,29 +349,13 @@ class FilesDesk(QObject):
 
     def ask_open_twice(self, path: Path) -> bool:
         """Whether a project that is open in another window is opened all the same."""
-        return self._asked(
+        return choose(
+            self.parent(),
             tr("Open in another window"),
             tr("{name} is open in another window of this program.", name=path.name),
             tr("What is saved there and here takes the other's changes away; you will be asked."),
             ((tr("Open it all the same"), "open"), (tr("Stay here"), "stay")),
         ) == "open"  # fmt: skip
-
-    def _asked(self, title: str, text: str, more: str, choices: tuple[tuple[str, str], ...]) -> str:
-        """Ask with some buttons, the last of which changes nothing; its word."""
-        box = QMessageBox(self.parent())
-        box.setWindowTitle(title)
-        box.setText(text)
-        box.setInformativeText(more)
-        role = QMessageBox.ButtonRole
-        buttons = {
-            box.addButton(label, role.RejectRole if word == choices[-1][1] else role.AcceptRole):
-            word for label, word in choices
-        }  # fmt: skip
-        last = list(buttons)[-1]
-        box.setDefaultButton(last)
-        box.setEscapeButton(last)
-        box.exec()
-        return buttons.get(box.clickedButton(), choices[-1][1])
 
     def may_leave(self) -> bool:
         """Ask about unsaved changes; False when the person wants to stay."""
@@ -380,17 +368,15 @@ class FilesDesk(QObject):
 
     def ask_unsaved(self) -> str:
         """``"save"``, ``"drop"`` or ``"stay"``."""
-        box = QMessageBox(self.parent())
-        box.setWindowTitle(tr("Unsaved changes"))
-        box.setText(tr("“{name}” has changes that are not saved.", name=self.session.name))
-        box.setInformativeText(tr("Without saving they are lost."))
-        save = box.addButton(tr("Save"), QMessageBox.ButtonRole.AcceptRole)
-        drop = box.addButton(tr("Leave them"), QMessageBox.ButtonRole.DestructiveRole)
-        stay = box.addButton(tr("Stay here"), QMessageBox.ButtonRole.RejectRole)
-        box.setDefaultButton(save)
-        box.setEscapeButton(stay)
-        box.exec()
-        return {save: "save", drop: "drop"}.get(box.clickedButton(), "stay")
+        return choose(
+            self.parent(),
+            tr("Unsaved changes"),
+            tr("“{name}” has changes that are not saved.", name=self.session.name),
+            tr("Without saving they are lost."),
+            ((tr("Save"), "save"), (tr("Leave them"), "drop"), (tr("Stay here"), "stay")),
+            usual="save",
+            loses="drop",
+        )
 
     def _save_now(self) -> bool:
         """Save before going on; the piece must be safe before anything replaces it."""
@@ -425,89 +411,6 @@ class FilesDesk(QObject):
                 self.settings.forget_all_projects
             )
         menu.setToolTipsVisible(True)
-
-    # Export ----------------------------------------------------------------
-
-    def choose_export(self) -> None:
-        """Ask where the finished image should go, then export and check it."""
-        from nimble_tile.core.output.formats import LABELS, SUFFIX
-
-        kind = self.session.piece.finish.format
-        start = Path(self.folder("exports")) / f"{self.session.name}{SUFFIX[kind]}"
-        suffixes = (SUFFIX[kind], *SUFFIX.values(), ".jpeg", ".tiff")
-        kinds = f"{LABELS[kind]} (*{SUFFIX[kind]})"
-        path = save_path(self.parent(), tr("Export the finished image"), start, kinds, suffixes)
-        if path is not None:
-            self.export_to(path)
-
-    def export_to(self, path: Path) -> None:
-        """Render at full size, write, read back, and show what the readers found.
-
-        A file that does not scan is put in its place only when the person says so.
-        """
-        piece, known = self.session.piece, self.tools.answer.of_now[0]
-        self.settings.set_folder_of("exports", path)
-
-        def work(progress: Progress) -> Export:
-            from nimble_tile.core.output.export import format_of, outgoing, prepare
-            from nimble_tile.core.render import Renderer
-
-            format_of(path)
-            progress.step(tr("Rendering at full size"), 0.1)
-            rendering = Renderer(self.pictures).render(outgoing(piece))
-            progress.step(tr("Writing {name} and reading it back", name=path.name), 0.5)
-            made = prepare(rendering, path, piece.finish, self.tools.bay)
-            if made.proof.verdict.scans:
-                made.deliver()
-            return made
-
-        def done(made: Export) -> None:
-            from nimble_tile.core.output.export import beside
-
-            proof = made.proof
-            compared = beside(proof.verdict, known)
-            if not proof.verdict.scans:
-                if not self.ask_keep(path, compared):
-                    made.drop()
-                    self.tools.notices.say(
-                        tr("{name} was not written: it does not scan.", name=path.name)
-                    )
-                    return
-                try:
-                    made.deliver()
-                except UserError as error:
-                    self.tools.notices.say(str(error))
-                    return
-            self.exported.emit(piece, proof, compared)
-            right, able = proof.verdict.readers_right
-            self.tools.notices.say(
-                tr(
-                    "Exported {name}. {words}: {right} of {able} readers read the file "
-                    "back from disk. {compared}",
-                    name=path.name,
-                    words=proof.verdict.words,
-                    right=right,
-                    able=able,
-                    compared=compared,
-                ).rstrip(),
-                good=proof.verdict.scans,
-                choices=((tr("Check it with trials"), lambda: self.check_wanted.emit(path)),),
-            )
-
-        self.job(work, done)
-
-    def ask_keep(self, path: Path, why: str) -> bool:
-        """Ask whether a file that does not scan is wanted all the same."""
-        box = QMessageBox(self.parent())
-        box.setWindowTitle(tr("It does not scan"))
-        box.setText(tr("The readers do not read {name}.", name=path.name))
-        box.setInformativeText(why or tr("The piece itself does not scan; the band says why."))
-        keep = box.addButton(tr("Write it all the same"), QMessageBox.ButtonRole.DestructiveRole)
-        leave = box.addButton(tr("Do not write it"), QMessageBox.ButtonRole.RejectRole)
-        box.setDefaultButton(leave)
-        box.setEscapeButton(leave)
-        box.exec()
-        return box.clickedButton() is keep
 
     # Small things ----------------------------------------------------------
 

@@ -18,6 +18,7 @@ from nimble_tile.ui.work.colour_desk import ColourDesk
 from nimble_tile.ui.work.session import Session
 
 if TYPE_CHECKING:
+    from nimble_tile.core.additions import Logos
     from nimble_tile.core.study import Study
     from nimble_tile.ui.bench.hands.plate import PlateHand
     from nimble_tile.ui.rooms.logo.backing import BackingPage
@@ -74,6 +75,7 @@ class LogoRung(PagedRung):
         self.error.setWordWrap(True)
         set_rank(self.error, "error")
         self.error.hide()
+        self._without: Logos | None = None  # the logos that one could not be added to
         self.page = Segments(
             tr("Page"),
             [
@@ -242,10 +244,11 @@ class LogoRung(PagedRung):
             self.logo.effects.show_cost(study.logo_effects if lit else "")
 
     def show_error(self, error: UserError | None) -> None:
-        if error is None:
+        if error is None and self.session.piece.logo is not self._without:
             self.error.hide()
 
     def show_problem(self, error: UserError) -> None:
-        """A logo could not be brought in."""
+        """A logo could not be brought in; that is said until the logos change."""
+        self._without = self.session.piece.logo
         self.error.setText(str(error))
         self.error.show()

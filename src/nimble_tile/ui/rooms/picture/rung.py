@@ -218,8 +218,3 @@ class PictureRung(PagedRung):
         concerns = error is not None and not isinstance(error, MessageError)
         self.error.setText(str(error) if concerns else "")
         self.error.setVisible(concerns)
-
-    def show_problem(self, error: UserError) -> None:
-        """A picture could not be brought in."""
-        self.error.setText(str(error))
-        self.error.show()
