@@ -2,6 +2,7 @@
 
 import io
 import os
+import sys
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["NIMBLE_TILE_LANGUAGE"] = "en"  # whatever the desktop's is
@@ -76,6 +77,22 @@ def qapp():
     yield app
     # Without a screen, what lies on the clipboard must not outlive the application.
     app.clipboard().clear()
+
+
+@pytest.fixture(autouse=True)
+def nobody_answers(monkeypatch):
+    """A question that a test does not answer ends that test, instead of waiting for a person."""
+    if "PySide6.QtWidgets" not in sys.modules:
+        return
+    from PySide6.QtWidgets import QFileDialog, QMessageBox
+
+    def asked(*args, **kwargs):
+        raise AssertionError("a question was asked that this test does not answer")
+
+    for name in ("getSaveFileName", "getOpenFileName", "getOpenFileNames", "getExistingDirectory"):
+        monkeypatch.setattr(QFileDialog, name, asked)
+    for name in ("exec", "question", "warning", "information"):
+        monkeypatch.setattr(QMessageBox, name, asked)
 
 
 @pytest.fixture

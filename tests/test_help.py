@@ -222,10 +222,11 @@ def test_the_whole_job_by_keys_alone(window, settle, tmp_path, qtbot, monkeypatc
         QTest.keyClick(track, Qt.Key.Key_Right)
     assert window.session.piece.blend.strength > before
     settle(window)
-    monkeypatch.setattr(
-        "nimble_tile.ui.rooms.files.desk.save_path",
-        lambda parent, title, start, kinds, suffixes: tmp_path / f"keys{suffixes[0]}",
-    )
+    for place in ("desk", "exporting"):
+        monkeypatch.setattr(
+            f"nimble_tile.ui.rooms.files.{place}.save_path",
+            lambda parent, title, start, kinds, suffixes: tmp_path / f"keys{suffixes[0]}",
+        )
     QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     qtbot.waitUntil(lambda: not window.session.unsaved, timeout=20_000)
     QTest.keyClick(window, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)

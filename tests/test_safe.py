@@ -47,6 +47,7 @@ for number in range(rounds):
     os.waitpid(child, 0)
     found = archive.load(path, PictureStore()).message.text  # whole, or an error ends all
     kinds[found] += 1
+    long *= 0.93 if found == texts[1] else 1.08  # machines do not run at one speed
 archive.save(pieces[1], pictures, path)
 left = [entry for entry in os.listdir(path.parent) if entry != path.name]
 print(kinds[texts[0]], kinds[texts[1]], len(left))

@@ -64,6 +64,15 @@ class Proof:
     bytes: int
     verdict: Verdict
 
+    @property
+    def told(self) -> str:
+        """That it was saved, and what the readers found, in a sentence each."""
+        right, able = self.verdict.readers_right
+        return tr(
+            "Saved {name}. {words}: {right} of {able} readers read the file back from disk.",
+            name=self.path.name, words=self.verdict.words, right=right, able=able,
+        )  # fmt: skip
+
 
 def format_of(path: Path) -> str:
     """Format that a file name asks for: a key of `SUFFIX`.

@@ -423,12 +423,7 @@ class MendWindow(SideWindow):
 
         def done(proof) -> None:
             self._rest()
-            right, able = proof.verdict.readers_right
-            self.say(
-                tr("Saved {name}. {words}: {right} of {able} readers read the file back "
-                   "from disk.", name=path.name, words=proof.verdict.words, right=right,
-                   able=able), "soft" if proof.verdict.scans else "error",
-            )  # fmt: skip
+            self.say(proof.told, "soft" if proof.verdict.scans else "error")
 
         self._work(tr("Writing {name} and reading it back", name=path.name), work, done)
 

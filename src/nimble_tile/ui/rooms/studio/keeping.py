@@ -163,18 +163,7 @@ class Keeping(QObject):
             return export(made, path, finish, bay)
 
         def done(proof) -> None:
-            right, able = proof.verdict.readers_right
-            self.told.emit(
-                tr(
-                    "Saved {name}. {words}: {right} of {able} readers read the file back "
-                    "from disk.",
-                    name=path.name,
-                    words=proof.verdict.words,
-                    right=right,
-                    able=able,
-                ),
-                not proof.verdict.scans,
-            )
+            self.told.emit(proof.told, not proof.verdict.scans)
 
         self._jobs.start(work, done, self._failed)
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QDragEnterEvent, QDropEvent, QImage
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QMessageBox,
@@ -21,17 +20,18 @@ from nimble_tile.core.errors import UserError
 from nimble_tile.core.language import tr
 from nimble_tile.standins import painters
 from nimble_tile.studio.board import BoardFile, Candidate, open_board
-from nimble_tile.studio.making import Studio, Told, unguided_key
+from nimble_tile.studio.making import Studio, Told
 from nimble_tile.studio.recipes import Recipe, more_weight, other_seeds
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import set_checked
-from nimble_tile.ui.kit.images import paths_in, to_qimage, welcome
+from nimble_tile.ui.kit.images import paths_in, welcome
 from nimble_tile.ui.rooms.studio.bringing import Bringing
 from nimble_tile.ui.rooms.studio.keeping import Keeping
 from nimble_tile.ui.rooms.studio.large import Large
+from nimble_tile.ui.rooms.studio.looking import Looking
 from nimble_tile.ui.rooms.studio.parts import Asking, BoardColumn
 from nimble_tile.ui.rooms.studio.running import Runs
-from nimble_tile.ui.work.jobs import Latest
+from nimble_tile.ui.rooms.studio.wishes import Wishes
 from nimble_tile.ui.work.side_window import SideWindow
 
 if TYPE_CHECKING:
@@ -68,17 +68,15 @@ class StudioWindow(SideWindow):
         self.board: BoardFile = open_board(tools.settings.boards_folder)
         self.keeping = Keeping(self.board, self.jobs, tools, self)
         self.candidates: dict[int, Candidate] = {}
-        self._growing = 0  # the candidate that is being painted
         self._down = False  # the board is closed
         self.runs = Runs(self.board, tools, self.jobs, self)
         self.bringing = Bringing(self.board, self.jobs, tools.settings, self)
         self._build()
         self._lay_out()
         self.setAcceptDrops(True)
-        self._looker = Latest("candidate", self)
-        self._looker.answered.connect(self._looked)
+        self.looking = Looking(self.board, self.column.view, self.large, self)
         self._connect()
-        self._remembered()
+        self.wishes = Wishes(self.asking, self.board, tools)
         tools.session.changed.connect(lambda _: self._follow())
         self._follow()
         self.refresh()
@@ -121,7 +119,7 @@ class StudioWindow(SideWindow):
         self.asking.edited.connect(self._offer)
         self.order.chosen.connect(lambda _: self.refresh())
         self.fold_away.toggled.connect(lambda _: self.refresh())
-        self.view.itemSelectionChanged.connect(self._show_chosen)
+        self.view.itemSelectionChanged.connect(lambda: self.looking.show(self._chosen()))
         self.view.taken.connect(lambda _: self._try(self.use))
         self.view.starred.connect(self.star)
         self.view.removed.connect(self.remove)
@@ -136,7 +134,6 @@ class StudioWindow(SideWindow):
         ):  # fmt: skip
             button.clicked.connect(lambda _=False, does=does: self._try(does))
         large.stars.chosen.connect(self.star)
-        large.way.chosen.connect(lambda _: self._look())
         self.elsewhere.colour_wanted.connect(self._colour)
         self.keeping.used.connect(self.used)
         self.keeping.drafted.connect(self.drafted)
@@ -165,42 +162,9 @@ class StudioWindow(SideWindow):
         self.bringing.message = self.message
         self._offer()
 
-    def _remembered(self) -> None:
-        told = self.tools.settings.get("painted last", {})
-        if isinstance(told, dict) and all(isinstance(v, str) for v in told.values()):
-            self.describe.avoid.setText(told.get("avoid", ""))
-            self.describe.set_text(told.get("words", ""))
-
-    def _start_key(self) -> str:
-        """The picture that a painting begins from, kept on the board."""
-        kind, data = self.guides.start.value, None
-        if kind == "picture":
-            digest = self.tools.session.piece.picture.digest
-            if digest is None:
-                raise UserError(
-                    tr("The piece has no picture to begin from."), tr("Bring one in first.")
-                )
-            data = self.tools.pictures.file(digest)
-        elif kind == "chosen":
-            chosen = self.view.chosen
-            data = self.board.image(chosen[0]) if len(chosen) == 1 else None
-            if data is None:
-                raise UserError(tr("No candidate is chosen to begin from."), tr("Choose one."))
-        if data is None:
-            return ""
-        key = hashlib.sha256(data).hexdigest()
-        self.board.keep(key, data)
-        return key
-
     def recipe(self) -> Recipe:
         """The recipe as it is set; `UserError` where there is none yet."""
-        if not self.describe.words:
-            raise UserError(
-                tr("Nothing is described yet."), tr("Write a keyword, and let it describe.")
-            )
-        words, avoid = self.describe.words, self.describe.avoided
-        self.tools.settings.set("painted last", {"words": words, "avoid": avoid})
-        return self.guides.recipe(words, avoid, self._start_key())
+        return self.wishes.recipe(self.view.chosen)
 
     # Painting ---------------------------------------------------------------------------
 
@@ -259,7 +223,7 @@ class StudioWindow(SideWindow):
         if not self.working:
             self.hold_trials(False)
             self.bar.hide()
-            self._growing = 0
+            self.looking.growing = 0
             self.view.busy.clear()
         self.refresh()
 
@@ -278,14 +242,7 @@ class StudioWindow(SideWindow):
         """The studio tells something."""
         number = told.number
         if told.what == "painting":
-            self._growing = number
-            state = told.state
-            image = to_qimage(state.image)
-            self.view.grow(
-                number, image, tr("step {step} of {steps}", step=state.step, steps=state.steps)
-            )
-            if self.view.chosen in ([], [number]):
-                self.large.canvas.take(image)
+            self.looking.grow(number, told.state)
         elif told.what == "trying":
             self.view.say(number, tr("is being tried"))
         elif told.what == "mending":
@@ -463,43 +420,6 @@ class StudioWindow(SideWindow):
         )
         self._offer()
 
-    def _show_chosen(self) -> None:
-        chosen = self._chosen()
-        self.large.show_candidates(chosen, True)
-        way = self.large.way
-        if len(chosen) != 1 or not way.button(way.value).isEnabled():
-            way.set_value("image")
-        self._look()
-
-    def _look(self) -> None:
-        """Show the chosen candidate large."""
-        chosen = self._chosen()
-        if len(chosen) != 1:
-            if not (self._growing and not chosen):
-                self.large.canvas.take(QImage())
-            return
-        one, way = chosen[0], self.large.way.value
-        if one.state == "waiting":
-            self.large.canvas.take(self.view.image(one))
-            return
-
-        def open_it() -> tuple[int, QImage]:
-            from nimble_tile.core.picture.opening import open_picture
-
-            if way == "unguided":
-                data = self.board.kept(unguided_key(one.recipe))
-            else:
-                data = self.board.image(one.id, way == "before")
-            if data is None:
-                return one.id, QImage()
-            return one.id, to_qimage(open_picture(data, one.name).over("#ffffff"))
-
-        self._looker.ask(open_it)
-
-    def _looked(self, found: tuple[int, QImage]) -> None:
-        if self.view.chosen == [found[0]]:
-            self.large.canvas.take(found[1])
-
     def _offer(self) -> None:
         """What can be done now."""
         busy = self.working
@@ -532,6 +452,6 @@ class StudioWindow(SideWindow):
         self.halt()
         self.bringing.stop()
         super().shut_down()
-        self._looker.stop()
+        self.looking.stop()
         self._down = True
         self.board.close()
