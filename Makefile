@@ -10,8 +10,9 @@ unexport PYTHONDONTWRITEBYTECODE
 demo: $(STAMP)
 	@.venv/bin/nimble-tile demo
 
+# Three processes keep two processors busy: tests of the window wait now and then.
 test: $(STAMP) check
-	@QT_QPA_PLATFORM=offscreen $(PY) -m pytest -n 2 --dist loadfile --no-loadscope-reorder
+	@QT_QPA_PLATFORM=offscreen $(PY) -m pytest -n 3 --dist loadfile --no-loadscope-reorder
 
 check: $(STAMP)
 	@.venv/bin/ruff check src tests tools bench

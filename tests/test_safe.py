@@ -37,6 +37,7 @@ for _ in range(10):
     archive.save(pieces[0], pictures, path)
 long = (time.perf_counter() - begun) / 10  # of one save: kills come at any moment of it
 for number in range(rounds):
+    archive.save(pieces[0], pictures, path)
     child = os.fork()
     if child == 0:
         while True:
