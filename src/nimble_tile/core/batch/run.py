@@ -18,6 +18,7 @@ from dataclasses import dataclass, field, replace
 from multiprocessing import get_context
 from pathlib import Path
 
+from nimble_tile.core import heap
 from nimble_tile.core.batch import work
 from nimble_tile.core.batch.names import Pattern
 from nimble_tile.core.batch.rows import Row
@@ -203,6 +204,7 @@ def begin_worker() -> None:
     import signal
     import threading
 
+    heap.keep()
     gc.freeze()  # what is loaded stays, and its memory is shared as long as nobody looks at it
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     signal.signal(signal.SIGALRM, signal.SIG_DFL)

@@ -41,8 +41,10 @@ def serve() -> None:
     import cv2
     import numpy as np
 
+    from nimble_tile.core import heap
     from nimble_tile.core.scan.readers import READERS
 
+    heap.keep()
     cv2.setNumThreads(1)
     readers = {name: make() for name, make in READERS.items()}
     answers.write(READY)
