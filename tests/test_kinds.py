@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 import vobject
 import zxingcpp
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 from segno import helpers
 
@@ -265,6 +265,8 @@ def test_each_flaw_of_a_form_is_named_beside_its_field(form, field, says):
 
 @given(st.text(st.characters(exclude_categories=["Cs", "Cc"]), max_size=40),
        st.text(st.characters(exclude_categories=["Cs", "Cc"]), max_size=40))  # fmt: skip
+@example("BEGIN:VCARD", "BEGIN:VEVENT")  # words of the format itself
+@example("END:VEVENT", "BEGIN:VCARD\nEND:VCARD")
 def test_any_text_survives_its_form(first, second):
     first, second = first.strip(), second.strip()
     for form in (

@@ -13,7 +13,14 @@ from nimble_tile.core.details import MOST_ENTRIES, Address, Contact, Number
 from nimble_tile.core.language import counted, tr
 from nimble_tile.core.message.kinds.base import Kind, digits_of, phone_remark
 from nimble_tile.core.message.kinds.calls import address_remark
-from nimble_tile.core.message.kinds.lines import CRLF, content_lines, escaped, parts, unescaped
+from nimble_tile.core.message.kinds.lines import (
+    CRLF,
+    begun,
+    content_lines,
+    escaped,
+    parts,
+    unescaped,
+)
 from nimble_tile.core.message.remarks import Remark
 
 _TYPES = {"mobile": "CELL", "work": "WORK", "home": "HOME", "fax": "FAX"}
@@ -58,7 +65,7 @@ def _use(types: list[str]) -> str:
 
 
 def _read(text: str) -> Contact | None:
-    if text.strip()[:11].upper() != "BEGIN:VCARD" or text.upper().count("BEGIN:VCARD") != 1:
+    if text.strip()[:11].upper() != "BEGIN:VCARD" or begun(text, "VCARD") != 1:
         return None
     single: dict[str, str] = {}
     phones, emails, addresses, extra = [], [], [], []

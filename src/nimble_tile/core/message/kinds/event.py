@@ -23,6 +23,7 @@ from nimble_tile.core.message.kinds.base import Kind
 from nimble_tile.core.message.kinds.lines import (
     CRLF,
     ContentLine,
+    begun,
     content_lines,
     escaped,
     unescaped,
@@ -122,7 +123,7 @@ def _read_time(line: ContentLine) -> tuple[str, str, bool] | None:
 def _read(text: str) -> Event | None:
     start = text.strip().upper()
     whole = start.startswith("BEGIN:VCALENDAR")
-    if not (whole or start.startswith("BEGIN:VEVENT")) or start.count("BEGIN:VEVENT") != 1:
+    if not (whole or start.startswith("BEGIN:VEVENT")) or begun(text, "VEVENT") != 1:
         return None
     fields: dict[str, str] = {}
     times: dict[str, tuple[str, str, bool]] = {}

@@ -86,6 +86,13 @@ def content_lines(text: str) -> list[ContentLine]:
     return found
 
 
+def begun(text: str, what: str) -> int:
+    """How many parts of a sort a text begins; in a note the same words are a note."""
+    return sum(
+        line.name == "BEGIN" and line.value.strip().upper() == what for line in content_lines(text)
+    )
+
+
 def _cut(line: str) -> tuple[str, str, str]:
     """Name with parameters, colon, value; a colon between quotes does not count."""
     quoted = False
