@@ -32,8 +32,11 @@ MOST_PIXELS = 100_000_000
 MOST_BYTES = 1 << 30
 """A file of over 1 GiB is refused unread."""
 
-STRIP = 1024
+STRIP = 256
 """Rows that are converted at once."""
+
+SMALL = 1 << 22
+"""Pixels up to which an image is converted as a whole."""
 
 OPEN_LIMIT = 40.0
 """Seconds that decoding may take; 100 megapixels of PNG take about 8 here."""
@@ -295,7 +298,7 @@ def _rows(image, channel: int | None = None) -> np.ndarray:
     import numpy as np
 
     width, height = image.size
-    if channel is None and height <= STRIP:
+    if channel is None and width * height <= SMALL:
         return np.asarray(image if image.mode == "RGB" else image.convert("RGB"))
     out = np.empty((height, width) if channel is not None else (height, width, 3), np.uint8)
     for top in range(0, height, STRIP):
