@@ -84,7 +84,7 @@ def one(name: str, folder: Path):
         "look": lambda data: looks.read(placed(".json", data), PictureStore()),
         "trials": lambda data: sets.read(placed(".json", data)),
         "presets": lambda data: presets.read(placed(".json", data)),
-        "project": lambda data: archive.load_project(placed(".nimbletile", data), PictureStore()),
+        "project": lambda data: archive.load_project(placed(".nimbletile", data)),
         "picture": lambda data: open_picture(data, "picture", 4_000_000),
         "svg": svg,
     }[name]

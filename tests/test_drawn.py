@@ -26,7 +26,6 @@ from nimble_tile.core.output.template import (
     write_template,
 )
 from nimble_tile.core.picture.paper import cleaned, light_on, straightened
-from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Code, Message
 from nimble_tile.core.project.archive import load_project, save
 from nimble_tile.core.rendering import plain_code
@@ -352,7 +351,7 @@ def test_revisions_are_kept_and_the_last_that_scans_is_marked(
     assert "last one that still scans" in opened.revisions.item(0).toolTip()
     project = tmp_path / "drawn.ntile"
     save(window.session.piece, window.pictures, project, window.session.drafts)
-    kept = load_project(project, PictureStore()).drafts
+    kept = load_project(project).drafts
     assert [draft.revision for draft in kept] == [1, 2]
     opened.revisions.taken.emit(first.key)
     settle(window)

@@ -136,7 +136,7 @@ def test_small_pictures_that_claim_to_be_huge_are_never_decoded(tmp_path, store,
     path = project(tmp_path, store, thumb=bytes(png))
     asked = []
     monkeypatch.setattr(archive, "open_picture", lambda *_: asked.append(1))
-    assert archive.load_project(path, store).drafts[0].thumb == b""
+    assert archive.load_project(path).drafts[0].thumb == b""
     assert not asked
 
 
@@ -149,7 +149,7 @@ def test_damaged_deflate_data_is_a_sentence(tmp_path, store):
         data[at] ^= 0x5A
     path.write_bytes(data)
     with pytest.raises(ProjectError, match="damaged"):
-        archive.load_project(path, store)
+        archive.load_project(path)
 
 
 def test_leftovers_of_killed_saves_are_cleared_by_the_next(tmp_path):

@@ -199,6 +199,15 @@ def test_proposals_come_by_themselves_and_one_click_takes_one(
     assert all(card.proposal.final and card.more.isVisible() for card in cards.values())
     assert not any(card.taken for card in cards.values())
     assert "Scans well" in cards["woven"].accessibleName()
+    # A slider is dragged for a while: what the proposals refer to is held by them.
+    for step in range(130):
+        window.session.edit("blend", "Change strength", "strength", strength=0.3 + step / 300)
+    window.session.undo()
+    assert window.session.piece == before
+    found = [card.proposal.candidate.piece for card in cards.values()]
+    assert any(piece.blend.map is not None for piece in found)
+    for piece in found:
+        archive.save(piece, window.pictures, tmp_path / "proposal.nimbletile")
     # One click takes one, in one step of undo; the others become drafts.
     cards["woven"].click()
     piece = window.session.piece

@@ -1,6 +1,7 @@
 """What a window keeps and lets go: masks, memory, strokes in line, files that exist."""
 
 import gc
+import threading
 import weakref
 
 import numpy as np
@@ -8,12 +9,16 @@ import pytest
 from PySide6.QtCore import QCoreApplication, QEvent
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
-from conftest import encoded, photograph
+from conftest import LINK, encoded, photograph
 from nimble_tile.core.memory import Memory
-from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.picture.store import Lease, PictureStore
 from nimble_tile.core.picture.strokes import Stroke, on_picture
+from nimble_tile.core.piece import Message, Picture, Piece
+from nimble_tile.core.project import archive
 from nimble_tile.demo import ARTWORKS, PIECE_TITLES
+from nimble_tile.ui.work.drafts import made
 from nimble_tile.ui.work.jobs import Jobs
+from nimble_tile.ui.work.session import new_piece
 
 
 @pytest.fixture
@@ -33,13 +38,13 @@ def test_strokes_that_come_while_one_is_stored_are_all_painted(pictured, qtbot, 
     import time
 
     store, session = pictured.pictures, pictured.session
-    add = store.add_mask
+    add = Lease.add_mask
 
-    def slow(mask):
+    def slow(lease, mask):
         time.sleep(0.15)
-        return add(mask)
+        return add(lease, mask)
 
-    monkeypatch.setattr(store, "add_mask", slow)
+    monkeypatch.setattr(Lease, "add_mask", slow)
     for at in (40.0, 120.0, 200.0, 280.0):
         pictured.blend_desk.brush.painted.emit(dab(at))
     qtbot.waitUntil(lambda: not pictured.jobs.busy and not pictured.blend_desk.guard.editor._line,
@@ -48,7 +53,7 @@ def test_strokes_that_come_while_one_is_stored_are_all_painted(pictured, qtbot, 
     expected = None
     for at in (40.0, 120.0, 200.0, 280.0):
         painted = on_picture(store, session.piece.picture.digest, frame, expected, dab(at))
-        expected = add(painted)
+        expected = add(store, painted)
     assert session.piece.picture.guard == expected
     names = []
     while session.undo_name == "Paint the guard":
@@ -65,28 +70,122 @@ def test_a_stroke_on_a_picture_that_is_gone_is_dropped(pictured, qtbot):
     assert pictured.session.piece.picture.guard is None
 
 
-def test_masks_that_no_step_refers_to_are_forgotten_and_others_stay(pictured):
+def grey(level):
+    return np.full((64, 64), level, np.uint8)
+
+
+def test_masks_of_undone_steps_go_and_whatever_somebody_holds_stays(pictured, settle):
+    """Steps of undo, drafts, searches and jobs each hold what they refer to."""
     store, session = pictured.pictures, pictured.session
-    grey = np.zeros((64, 64), np.uint8)
-    for level in range(1, 80):
-        session.edit("picture", "Paint", guard=store.add_mask(grey + np.uint8(level)))
-    kept = session.piece.picture.guard
-    lost = store.add_mask(grey + np.uint8(200))
-    session.undo()
-    for step in range(70):
-        session.edit("blend", "Strength", strength=0.4 + step / 200)
-    assert kept not in store and lost not in store  # both left the history
+    with store.lease() as search:
+        found = search.add_mask(grey(200))
+        for level in range(1, 80):
+            with store.lease() as stroke:
+                session.edit("picture", "Paint", guard=stroke.add_mask(grey(level)))
+        undone = session.piece.picture.guard
+        session.undo()
+        for step in range(70):
+            session.edit("blend", f"Strength {step}", strength=0.4 + step / 200)
+        settle(pictured)  # the engine held what it was showing
+        assert undone not in store and found in store
+        session.edit("picture", "Take what was found", guard=found)
+    assert found in store
+    draft = made(session.piece, "Kept", None, None, None)
+    session.put_drafts((draft,))
+    session.start(new_piece(), None)
+    settle(pictured)
+    assert found not in store  # neither the piece nor its drafts are there any more
     while session.undo_name is not None:
         session.undo()
-        guard = session.piece.picture.guard
-        assert guard is None or guard in store
-    assert session.piece.picture.digest is None
 
 
-def test_the_pictures_of_the_piece_before_are_let_go(pictured):
-    before = pictured.session.piece.picture.digest
-    pictured.files.new_piece()
-    assert before not in pictured.pictures
+def test_every_step_of_undo_has_its_pictures(pictured):
+    store, session = pictured.pictures, pictured.session
+    for level in range(1, 80):
+        with store.lease() as stroke:
+            session.edit("picture", "Paint", guard=stroke.add_mask(grey(level)))
+    while session.undo_name is not None:
+        assert all(digest in store for digest in session.piece.digests)
+        session.undo()
+
+
+def test_a_lease_holds_what_others_let_go_and_ends_with_itself():
+    store = PictureStore()
+    first, second = store.lease(), store.lease()
+    digest = first.add_mask(grey(3))
+    assert second.add_mask(grey(3)) == digest
+    first.release()
+    assert digest in store
+    del second
+    assert digest not in store
+    own = store.add_mask(grey(4))  # by the store itself: for good
+    store.lease([own]).release()
+    assert own in store
+    elsewhere = PictureStore()
+    mask = elsewhere.add_mask(grey(5))
+    with store.take_over(elsewhere):
+        assert store.file(mask) == elsewhere.file(mask)
+    assert mask not in store and mask in elsewhere
+
+
+def test_leases_of_many_threads_leave_nothing_behind():
+    store = PictureStore()
+
+    def work(number):
+        for turn in range(60):
+            with store.lease() as lease:
+                digest = lease.add_mask(grey((number + turn) % 7))
+                again = lease.lease([digest])
+                lease.release()
+                assert again.file(digest)
+
+    threads = [threading.Thread(target=work, args=(number,)) for number in range(6)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    store.hold(())
+    assert not store._shelf.files and not store._shelf.about and not store._shelf._holders
+
+
+def saved_project(path, name):
+    store = PictureStore()
+    picture = Picture(digest=store.add(encoded(photograph(name)), name), name=name)
+    archive.save(Piece(message=Message(text=f"{LINK}/{name}"), picture=picture), store, path)
+    return path
+
+
+@pytest.mark.parametrize("then", ["open", "new"])
+def test_of_pieces_that_are_asked_for_quickly_the_last_one_comes_whole(
+    window, settle, qtbot, tmp_path, then
+):
+    paths = [saved_project(tmp_path / f"{name}.nimbletile", name) for name in ("coffee", "rocket")]
+    window.files.open_project(paths[0])
+    if then == "open":
+        window.files.open_project(paths[1])
+    else:
+        window.files.new_piece()
+    settle(window)
+    piece = window.session.piece
+    if then == "new":
+        assert piece.picture.digest is None and window.session.path is None
+        return
+    assert piece.picture.name == "rocket" and window.session.path == paths[1]
+    window.session.edit("blend", "Strength", strength=0.31)
+    window.files.save_to(tmp_path / "again.nimbletile")
+    settle(window)
+    again = archive.load_project(tmp_path / "again.nimbletile")
+    assert again.piece.picture.digest == piece.picture.digest
+    assert len(window.pictures._shelf.files) == 1  # nothing of the first one
+
+
+def test_the_pictures_of_the_piece_before_are_let_go(window, settle, tmp_path):
+    window.files.open_project(saved_project(tmp_path / "one.nimbletile", "coffee"))
+    settle(window)
+    before = window.session.piece.picture.digest
+    window.files.new_piece()
+    settle(window)
+    assert before not in window.pictures
 
 
 def test_a_closed_window_goes(qapp, qtbot, tmp_path):
@@ -122,7 +221,7 @@ def test_memory_keeps_the_last_results_and_gives_the_same_array():
 
 
 def test_a_job_that_throws_what_is_no_exception_is_told_and_the_next_runs(qapp, qtbot):
-    jobs, told = Jobs(), []
+    jobs, told = Jobs(PictureStore()), []
 
     def stop(progress):
         raise SystemExit("not an Exception")

@@ -1,7 +1,9 @@
-"""Refuses circles of imports, and binary files where no assets or documents are."""
+"""Refuses circles of imports, binary files where no assets or documents are, and pictures that
+the window's own store would hold for good."""
 
 from __future__ import annotations
 
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -62,11 +64,27 @@ def strays(root: Path) -> list[str]:
     ]
 
 
+UNOWNED = re.compile(r"(?:tools|self|window)\.pictures\.add")
+"""What is added to the window's store itself stays until the window closes: rooms add pictures
+to the lease of their job, or to one of their own."""
+
+
+def unowned(root: Path) -> list[str]:
+    """Lines of the window that add a picture to its store instead of to a lease."""
+    return [
+        f"{path.relative_to(root)}:{number}"
+        for path in sorted((root / "src/nimble_tile/ui").rglob("*.py"))
+        for number, line in enumerate(path.read_text("utf-8").splitlines(), 1)
+        if UNOWNED.search(line)
+    ]
+
+
 def main() -> int:
     faults = [f"Circle of imports: {' – '.join(group)}" for group in circles("nimble_tile")]
     root = Path(__file__).resolve().parent.parent
     faults += [f"Binary file outside assets and docs: {path}" for path in strays(root)]
-    print("\n".join(faults) or "No circles of imports, no stray binary files.")
+    faults += [f"Added to the window's store, not to a lease: {place}" for place in unowned(root)]
+    print("\n".join(faults) or "No circles of imports, no stray binary files, all pictures owned.")
     return bool(faults)
 
 

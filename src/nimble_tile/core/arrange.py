@@ -21,7 +21,7 @@ from nimble_tile.core.language import tr
 from nimble_tile.core.picture import warping
 from nimble_tile.core.picture.framing import centred_on_pixels
 from nimble_tile.core.picture.placing import bounds, possible
-from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.picture.store import Lease
 from nimble_tile.core.rendering import Rendering, frozen
 from nimble_tile.core.strips import strips
 
@@ -163,7 +163,7 @@ SHIPPED_LAYOUTS = {"card": tr("Card"), "ticket": tr("Ticket"), "poster": tr("Pos
 """Layouts that ship with the program, by name: the demo scenario's."""
 
 
-def shipped(name: str, pictures: PictureStore) -> Layout:
+def shipped(name: str, pictures: Lease) -> Layout:
     """A layout that ships with the program; its picture goes into the store."""
     folder = files("nimble_tile.assets").joinpath("layouts")
     known = json.loads(folder.joinpath("layouts.json").read_text("utf-8"))[name]

@@ -13,7 +13,7 @@ from typing import Any
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.language import tr
-from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.picture.store import Lease
 from nimble_tile.core.piece import (
     MATERIAL_LABELS,
     Blend,
@@ -119,7 +119,7 @@ class Asker:
 
     Attributes
     ----------
-    pictures : PictureStore
+    pictures : Lease
         Where their pictures go.
     dash : str
         What stands before a setting's name in messages.
@@ -129,7 +129,7 @@ class Asker:
         Pictures that are in memory, by the names that stand for them.
     """
 
-    pictures: PictureStore
+    pictures: Lease
     dash: str = ""
     folder: Path | None = None
     files: Mapping[str, bytes] = field(default_factory=dict)

@@ -27,7 +27,7 @@ from nimble_tile.core.picture.placing import (
     side_of,
     spot,
 )
-from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.picture.store import Lease
 from nimble_tile.core.piece import MAX_SIDE, Piece
 from nimble_tile.core.pixelart import whole_size
 from nimble_tile.core.symbol.encode import Symbol, encode
@@ -77,11 +77,11 @@ class Briefing:
 
     Parameters
     ----------
-    pictures : PictureStore
+    pictures : Lease
     memory : Memory
     """
 
-    def __init__(self, pictures: PictureStore, memory: Memory) -> None:
+    def __init__(self, pictures: Lease, memory: Memory) -> None:
         self.pictures, self._memory = pictures, memory
 
     def symbol(self, piece: Piece) -> Symbol:

@@ -76,6 +76,11 @@ class Memory:
         """Whether the result for this key is there."""
         return self.get(name, key, self) is not self
 
+    def drop(self, name: str, key: Hashable) -> None:
+        """Drop the result for this key, if it is there."""
+        with self._lock:
+            self._kept.get(name, {}).pop(key, None)
+
     def forget(self, name: str) -> None:
         """Drop all results under a name."""
         with self._lock:

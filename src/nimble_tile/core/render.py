@@ -40,7 +40,7 @@ from nimble_tile.core.picture.framing import FramedSizes
 from nimble_tile.core.picture.opening import on_ground
 from nimble_tile.core.picture.placing import Box, Spot, corners, output_size
 from nimble_tile.core.picture.prepare import prepared
-from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.picture.store import Lease, PictureStore
 from nimble_tile.core.piece import MAX_SIDE, Piece, Region
 from nimble_tile.core.rendering import (
     Canvas,
@@ -71,11 +71,11 @@ class Renderer:
 
     Parameters
     ----------
-    pictures : PictureStore
+    pictures : Lease
         Where the pieces' pictures are.
     """
 
-    def __init__(self, pictures: PictureStore) -> None:
+    def __init__(self, pictures: Lease) -> None:
         self.pictures = pictures
         self._memory = Memory()
         self._briefing = Briefing(pictures, self._memory)
@@ -438,9 +438,7 @@ class Renderer:
         return grid.astype(np.float32) / 128 if grid.shape == (modules, modules) else None
 
 
-def render(
-    piece: Piece, size: int | None = None, pictures: PictureStore | None = None
-) -> Rendering:
+def render(piece: Piece, size: int | None = None, pictures: Lease | None = None) -> Rendering:
     """Render a piece once, nothing remembered; see `Renderer.render`."""
     return Renderer(pictures or PictureStore()).render(piece, size)
 

@@ -16,7 +16,7 @@ from nimble_tile.core.picture import warping
 from nimble_tile.core.picture.framing import FramedSizes
 from nimble_tile.core.picture.opening import on_ground
 from nimble_tile.core.picture.placing import Spot
-from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.picture.store import Lease
 from nimble_tile.core.rendering import Canvas
 
 THOUGHT_OUT_AT = 1400
@@ -31,12 +31,12 @@ class Weavings:
 
     Parameters
     ----------
-    pictures : PictureStore
+    pictures : Lease
     briefing : Briefing
     memory : Memory
     """
 
-    def __init__(self, pictures: PictureStore, briefing: Briefing, memory: Memory) -> None:
+    def __init__(self, pictures: Lease, briefing: Briefing, memory: Memory) -> None:
         self._pictures, self._briefing, self._memory = pictures, briefing, memory
 
     def of(

@@ -111,7 +111,7 @@ class Window(QMainWindow):
         self.prover = Prover(self.pictures, self.bay, self)
         self.prover.own_set = self.settings.trials_file
         self.prover.paused = bool(self.settings.get("trials rest", False))
-        self.jobs = Jobs(self)
+        self.jobs = Jobs(self.pictures, self)
         self.answer = Answer()
         self.notice = Notice()
         self.colour_desk = ColourDesk(self, self.settings)

@@ -26,7 +26,7 @@ from nimble_tile.core.batch.work import JOURNALS, Done, Task, make_rows
 from nimble_tile.core.errors import OutputError, file_error
 from nimble_tile.core.files import write_atomically
 from nimble_tile.core.language import tr
-from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.picture.store import Lease
 from nimble_tile.core.piece import Message, Piece
 from nimble_tile.core.project.archive import save
 
@@ -53,7 +53,7 @@ class Order:
         Where the files go.
     piece : Piece
         Look, picture, layout and finish of all rows.
-    pictures : PictureStore
+    pictures : Lease
     pattern : Pattern
         How the files are called; its ending says the format.
     tables : Path
@@ -62,7 +62,7 @@ class Order:
 
     folder: Path
     piece: Piece
-    pictures: PictureStore
+    pictures: Lease
     pattern: Pattern = field(default_factory=Pattern)
     tables: Path = Path()
 

@@ -12,7 +12,7 @@ import platform
 import threading
 import time
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -231,13 +231,10 @@ def _made(task: Task) -> dict[str, Any]:
         return {"why": row.fault}
     bench = _ready(task)
     settings = {name: from_text(name, text) for name, text in row.settings.items()}
-    piece = bench.asker.piece(row.message, settings, bench.base)
-    try:
-        return _written(task, piece, bench)
-    finally:
-        if any(name in settings for name in ("picture", "logo", "matter", "look")):
-            # Pictures of thousands of rows would fill the memory.
-            bench.renderer.pictures.keep_only(set(bench.base.digests))
+    # Pictures of thousands of rows would fill the memory: each is held by its own row alone.
+    with bench.asker.pictures.lease() as pictures:
+        asker = replace(bench.asker, pictures=pictures)
+        return _written(task, asker.piece(row.message, settings, bench.base), bench)
 
 
 def _written(task: Task, piece: Piece, bench: _Bench) -> dict[str, Any]:

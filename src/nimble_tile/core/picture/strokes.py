@@ -13,7 +13,7 @@ from nimble_tile.core.picture.framing import to_frame
 
 if TYPE_CHECKING:
     from nimble_tile.core.artwork import Frame
-    from nimble_tile.core.picture.store import PictureStore
+    from nimble_tile.core.picture.store import Lease
 
 MOST_POINTS = 4000
 """Points of one stroke that are used; a hand makes a few hundred."""
@@ -48,13 +48,13 @@ class Stroke:
 
 
 def on_picture(
-    store: PictureStore, digest: str, frame: Frame, known: str | None, stroke: Stroke
+    store: Lease, digest: str, frame: Frame, known: str | None, stroke: Stroke
 ) -> np.ndarray:
     """A picture's mask after a stroke.
 
     Parameters
     ----------
-    store : PictureStore
+    store : Lease
     digest : str
         The picture.
     frame : Frame
@@ -88,7 +88,7 @@ def on_picture(
     return masks.painted(mask, at, radius, stroke.softness, value)
 
 
-def on_plate(store: PictureStore, known: str | None, stroke: Stroke, side: int) -> np.ndarray:
+def on_plate(store: Lease, known: str | None, stroke: Stroke, side: int) -> np.ndarray:
     """The painted plate (uint8, `side` × `side`) after a stroke in parts of the code's square."""
     mask = np.zeros((side, side), np.uint8) if known is None else store.mask(known)
     at = [(x * side, y * side) for x, y in stroke.points[:MOST_POINTS]]
@@ -96,7 +96,7 @@ def on_plate(store: PictureStore, known: str | None, stroke: Stroke, side: int) 
     return masks.painted(mask, at, stroke.size * side / 2, stroke.softness, value)
 
 
-def _original(store: PictureStore, digest: str, mask: np.ndarray) -> np.ndarray:
+def _original(store: Lease, digest: str, mask: np.ndarray) -> np.ndarray:
     """The original (uint8 H × W × 3) at the size of its masks."""
     rgb = store.opened(digest).rgb
     return cv2.resize(rgb, (mask.shape[1], mask.shape[0]), interpolation=cv2.INTER_AREA)

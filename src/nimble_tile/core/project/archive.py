@@ -19,7 +19,7 @@ import struct
 import zipfile
 import zlib
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO
 
@@ -29,7 +29,7 @@ from nimble_tile.core.errors import PictureError, ProjectError, file_error
 from nimble_tile.core.files import write_atomically
 from nimble_tile.core.language import tr
 from nimble_tile.core.picture.opening import MOST_BYTES, open_picture
-from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.picture.store import Lease, PictureStore
 from nimble_tile.core.piece import SCHEMA, Piece
 from nimble_tile.core.project.drafts import MOST_DRAFTS, MOST_THUMB, THUMB, Draft
 
@@ -49,13 +49,22 @@ MOST_RATIO = 200
 
 @dataclass(frozen=True)
 class Project:
-    """What a project file holds."""
+    """What a project file holds.
+
+    Attributes
+    ----------
+    piece : Piece
+    drafts : tuple of Draft
+    pictures : PictureStore
+        A store of its own, which whoever accepts the project takes over.
+    """
 
     piece: Piece
     drafts: tuple[Draft, ...] = ()
+    pictures: PictureStore = field(default_factory=PictureStore, compare=False)
 
 
-def save(piece: Piece, pictures: PictureStore, path: Path, drafts: Sequence[Draft] = ()) -> None:
+def save(piece: Piece, pictures: Lease, path: Path, drafts: Sequence[Draft] = ()) -> None:
     """Save a project; on any failure the last good file stays.
 
     Raises
@@ -86,21 +95,23 @@ def save(piece: Piece, pictures: PictureStore, path: Path, drafts: Sequence[Draf
     write_atomically(Path(path), write, ProjectError, "save")
 
 
-def load(path: Path, pictures: PictureStore) -> Piece:
-    """The piece of a project; see `load_project`."""
-    return load_project(path, pictures).piece
+def load(path: Path, pictures: Lease) -> Piece:
+    """The piece of a project, its pictures held by a lease; see `load_project`."""
+    project = load_project(path)
+    with pictures.take_over(project.pictures):
+        pictures.hold(project.piece.digests)
+    return project.piece
 
 
-def load_project(path: Path, pictures: PictureStore) -> Project:
-    """Open a project and take its pictures into the store.
+def load_project(path: Path) -> Project:
+    """Open a project.
 
     Raises
     ------
     ProjectError
-        Not a project, damaged, from a newer version, or hostile; the store is
-        unchanged unless everything was in order.
+        Not a project, damaged, from a newer version, or hostile.
     """
-    path = Path(path)
+    path, pictures = Path(path), PictureStore()
     try:
         with zipfile.ZipFile(path) as archive:
             members = _checked(archive, path.name)
@@ -117,7 +128,7 @@ def load_project(path: Path, pictures: PictureStore) -> Project:
                 draft.model_copy(update={"thumb": _thumb(archive, members, draft.key, path.name)})
                 for draft in project.drafts
             )
-            return Project(project.piece, drafts)
+            return Project(project.piece, drafts, pictures)
     except OSError as error:
         raise file_error(ProjectError, "open", path, error) from error
     except (

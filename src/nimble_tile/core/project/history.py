@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 
 from nimble_tile.core.phonelog import PhoneTest
@@ -18,11 +18,12 @@ JOINED_SECONDS = 1.0
 
 @dataclass(frozen=True)
 class Step:
-    """A state of the piece and the change that led to it."""
+    """A state of the piece, the change that led to it, and the lease of its pictures."""
 
     piece: Piece
     name: str
     key: str = ""
+    pictures: object = None
 
 
 class History:
@@ -34,27 +35,30 @@ class History:
         The first state.
     clock : callable, optional
         Seconds; for tests.
+    lease : callable, optional
+        Gives a lease of pictures, by their digests; each step and the saved state have one.
     """
 
-    def __init__(self, piece: Piece, clock: Callable[[], float] = time.monotonic) -> None:
-        self._steps = [Step(piece, "")]
+    def __init__(
+        self,
+        piece: Piece,
+        clock: Callable[[], float] = time.monotonic,
+        lease: Callable[[Iterable[str]], object] = lambda digests: None,
+    ) -> None:
+        self._lease = lease
+        self._steps = [self._step(piece, "")]
         self._at = 0
         self._clock = clock
         self._last = float("-inf")
-        self._saved: Piece | None = piece
+        self._saved: Step | None = self._steps[0]
+
+    def _step(self, piece: Piece, name: str, key: str = "") -> Step:
+        return Step(piece, name, key, self._lease(piece.digests))
 
     @property
     def piece(self) -> Piece:
         """The current state."""
         return self._steps[self._at].piece
-
-    @property
-    def digests(self) -> set[str]:
-        """Pictures and masks that undo or redo may bring back."""
-        pieces = [step.piece for step in self._steps]
-        if self._saved is not None:
-            pieces.append(self._saved)
-        return {digest for piece in pieces for digest in piece.digests}
 
     @property
     def undo_name(self) -> str | None:
@@ -85,11 +89,11 @@ class History:
     @property
     def changed(self) -> bool:
         """Whether the current state differs from the saved one."""
-        return self.piece != self._saved
+        return self._saved is None or self.piece != self._saved.piece
 
     def mark_saved(self, piece: Piece | None = None) -> None:
         """A file holds this piece, the current one by default; later changes are new steps."""
-        self._saved = piece or self.piece
+        self._saved = self._steps[self._at] if piece is None else self._step(piece, "")
         self.part()
 
     def mark_unsaved(self) -> None:
@@ -119,9 +123,9 @@ class History:
         merges = key and key == current.key and self._at > 0 and soon
         del self._steps[self._at + 1 :]
         if merges:
-            self._steps[self._at] = Step(piece, name, key)
+            self._steps[self._at] = self._step(piece, name, key)
         else:
-            self._steps.append(Step(piece, name, key))
+            self._steps.append(self._step(piece, name, key))
             self._at += 1
         self._last = now
         surplus = len(self._steps) - DEEPEST

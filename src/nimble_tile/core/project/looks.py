@@ -21,7 +21,7 @@ from nimble_tile.core.errors import OutputError, PictureError, ProjectError
 from nimble_tile.core.files import read_document, refused, write_atomically
 from nimble_tile.core.language import tr
 from nimble_tile.core.look import Look
-from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.picture.store import Lease
 
 FORMAT = "nimble-tile look"
 SCHEMA = 1
@@ -50,7 +50,7 @@ def folder() -> Path:
     return user_data_path("nimble-tile") / "looks"
 
 
-def saved(where: Path, pictures: PictureStore) -> dict[str, Look]:
+def saved(where: Path, pictures: Lease) -> dict[str, Look]:
     """Saved looks by name; files that cannot be read are left out."""
     found = {}
     for path in sorted(where.glob(f"*{SUFFIX}")) if where.is_dir() else ():
@@ -69,7 +69,7 @@ def path_for(name: str, where: Path) -> Path:
     return where / f"{plain}{tail}{SUFFIX}"
 
 
-def keep(look: Look, name: str, pictures: PictureStore, where: Path) -> Look:
+def keep(look: Look, name: str, pictures: Lease, where: Path) -> Look:
     """Save a look under a name; one of the same name is replaced.
 
     Raises
@@ -98,7 +98,7 @@ def forget(name: str, where: Path) -> None:
     path_for(name, where).unlink(missing_ok=True)
 
 
-def write(look: Look, pictures: PictureStore, path: Path) -> None:
+def write(look: Look, pictures: Lease, path: Path) -> None:
     """Write a look as one file, its pictures inside.
 
     Raises
@@ -119,7 +119,7 @@ def write(look: Look, pictures: PictureStore, path: Path) -> None:
     write_atomically(Path(path), lambda file: file.write(data), OutputError, "write")
 
 
-def read(path: Path, pictures: PictureStore) -> Look:
+def read(path: Path, pictures: Lease) -> Look:
     """Read a look file and take its pictures into the store.
 
     Raises
@@ -159,7 +159,7 @@ def read(path: Path, pictures: PictureStore) -> Look:
     return look
 
 
-def by_name(name: str, pictures: PictureStore) -> Look:
+def by_name(name: str, pictures: Lease) -> Look:
     """A look that ships or was saved, by its name; capitals do not matter.
 
     Raises

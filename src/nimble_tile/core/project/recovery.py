@@ -18,7 +18,7 @@ import psutil
 from nimble_tile.core.errors import ProjectError
 from nimble_tile.core.files import write_atomically
 from nimble_tile.core.language import tr
-from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.picture.store import Lease
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.project import archive
 from nimble_tile.core.project.drafts import Draft
@@ -59,7 +59,7 @@ class Recovery:
     def keep(
         self,
         piece: Piece,
-        pictures: PictureStore,
+        pictures: Lease,
         original: Path | None,
         drafts: Sequence[Draft] = (),
     ) -> None:

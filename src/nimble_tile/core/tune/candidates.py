@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from nimble_tile.core.language import tr
+from nimble_tile.core.picture.store import Lease
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.fidelity import Fidelity
@@ -27,6 +28,8 @@ class Candidate:
     fidelity : Fidelity
     own_worth : float or None
         What it is worth by another measure than likeness.
+    pictures : Lease or None
+        The right to the piece's pictures and maps, for as long as the candidate is kept.
     """
 
     piece: Piece
@@ -34,6 +37,7 @@ class Candidate:
     reach: float
     fidelity: Fidelity
     own_worth: float | None = None
+    pictures: Lease | None = None
 
     @property
     def worth(self) -> float:

@@ -67,7 +67,7 @@ class Looking(ABC):
     piece : Piece
         Where it begins.
     renderer : Renderer
-        Its store takes in maps of strengths.
+        Its lease holds the maps of strengths that the search makes.
     room : Room
     trials : sequence of Trial
     wanted : float
@@ -251,7 +251,8 @@ class Looking(ABC):
             raise Stopped
         piece, rendering, fidelity = made.result()
         worth = None if self._worth is None else self._worth(rendering)
-        found = Candidate(piece, rendering, 0.0, fidelity, worth)
+        held = self.renderer.pictures.lease(piece.digests)
+        found = Candidate(piece, rendering, 0.0, fidelity, worth, held)
         if (
             least >= self.wanted
             and self.passing

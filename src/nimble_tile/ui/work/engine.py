@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
@@ -16,7 +16,7 @@ from nimble_tile.core.errors import UserError
 from nimble_tile.core.judged import JUDGED, judged_size
 from nimble_tile.core.language import tr
 from nimble_tile.core.memory import Memory, give_back
-from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.picture.store import Lease
 from nimble_tile.core.piece import Piece, Region
 from nimble_tile.ui.kit.images import to_qimage
 from nimble_tile.ui.work import sights
@@ -77,6 +77,8 @@ class Shown:
         Whether the piece is shown in its layout.
     beyond : str
         What sticks out of the picture, in a sentence.
+    pictures : Lease or None
+        The right to the piece's pictures while it is judged and proved.
     """
 
     ticket: int
@@ -94,6 +96,7 @@ class Shown:
     arranged: bool = False
     beyond: str = ""
     eye: QImage | None = None
+    pictures: Lease | None = None
 
 
 def beyond(rendering: Rendering) -> str:
@@ -135,13 +138,13 @@ class Engine(QObject):
     pictured = Signal(int, str, object)  # ticket, method, QImage
     broke = Signal(int, str)  # ticket, what went wrong inside
 
-    def __init__(self, pictures: PictureStore, bay: ReaderBay, parent: QObject | None = None):
+    def __init__(self, pictures: Lease, bay: ReaderBay, parent: QObject | None = None):
         super().__init__(parent)
         self._bay = bay
         self._pictures = pictures
         self._renderer: Renderer | None = None
         self._wake = threading.Condition()
-        self._next: tuple[int, Piece] | None = None
+        self._next: tuple[int, Piece, Lease] | None = None
         self._ticket = 0
         self._stopping = False
         self._pictured: object = None
@@ -179,7 +182,7 @@ class Engine(QObject):
             if not self._dragged:
                 self._well = now
             self._ticket += 1
-            self._next = (self._ticket, piece)
+            self._next = (self._ticket, piece, self._pictures.lease(piece.digests))
             self._wake.notify_all()
             return self._ticket
 
@@ -199,7 +202,7 @@ class Engine(QObject):
         with self._wake:
             self._renderer = Renderer(self._pictures)
             self._wake.notify_all()
-        hurried: tuple[int, Piece] | None = None
+        hurried: tuple[int, Piece, Lease] | None = None
         while True:
             with self._wake:
                 # What was shown in a hurry is shown once more, well, when the hand rests.
@@ -210,16 +213,18 @@ class Engine(QObject):
                 if self._stopping:
                     return
                 new = self._next is not None
-                ticket, piece = self._next or hurried
-                hurry, self._next = new and self._dragged, None
+                # What was hurried is shown again once, whatever comes of that.
+                taken, self._next, hurried = self._next or hurried, None, None
+                hurry = new and self._dragged
+            ticket, piece, pictures = taken
             try:
                 if not self.wants.layout and piece.layout.digest is not None:
                     # While the piece itself is worked on, it is shown by itself.
                     piece = piece.model_copy(update={"layout": Layout()})
-                shown = self._show(ticket, piece, hurry)
+                shown = replace(self._show(ticket, piece, hurry), pictures=pictures)
                 self.shown.emit(shown)
-                hurried = (ticket, piece) if hurry else None
                 if hurry:
+                    hurried = taken
                     continue
                 with self._wake:
                     self._fresh = shown

@@ -6,7 +6,7 @@ import queue
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, Signal
 
@@ -14,16 +14,27 @@ from nimble_tile import log
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.language import tr
 
+if TYPE_CHECKING:
+    from nimble_tile.core.picture.store import Lease
+
 
 class Cancelled(Exception):
     """The person called the job off."""
 
 
 class Progress:
-    """What a job says while it runs, and hears."""
+    """What a job says while it runs, and hears.
 
-    def __init__(self, tell: Callable[[str, float], None]) -> None:
+    Attributes
+    ----------
+    pictures : Lease
+        The job's right to the pictures that were there when it was asked for; those that it
+        brings in go here. It ends once the job's result was taken.
+    """
+
+    def __init__(self, tell: Callable[[str, float], None], pictures: Lease) -> None:
         self._tell = tell
+        self.pictures = pictures
         self._cancelled = threading.Event()
 
     def step(self, what: str, share: float) -> None:
@@ -52,11 +63,16 @@ class _Job:
     work: Callable[[Progress], Any]
     done: Callable[[Any], None]
     failed: Callable[[UserError], None]
-    progress: Progress | None = None
+    progress: Progress
 
 
 class Jobs(QObject):
     """Runs jobs in the order in which they came; results arrive in the window's thread.
+
+    Parameters
+    ----------
+    pictures : Lease
+        The store whose pictures jobs work with.
 
     Signals
     -------
@@ -70,8 +86,9 @@ class Jobs(QObject):
     idle = Signal()
     _ended = Signal(object, object, object)
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, pictures: Lease, parent: QObject | None = None) -> None:
         super().__init__(parent)
+        self._pictures = pictures
         self._queue: queue.Queue[_Job | None] = queue.Queue()
         self._open = 0
         self._current: _Job | None = None
@@ -99,12 +116,13 @@ class Jobs(QObject):
             Called in the window's thread.
         """
         self._open += 1
-        self._queue.put(_Job(work, done, failed))
+        progress = Progress(self.running.emit, self._pictures.lease_all())
+        self._queue.put(_Job(work, done, failed, progress))
 
     def cancel(self) -> None:
         """Call the running job off; it stops at its next step."""
         job = self._current
-        if job is not None and job.progress is not None:
+        if job is not None:
             job.progress.cancel()
 
     def clear(self) -> list[Callable[[Progress], Any]]:
@@ -118,6 +136,7 @@ class Jobs(QObject):
             if job is None:  # the end was asked for already
                 self._queue.put(None)
                 return dropped
+            job.progress.pictures.release()
             dropped.append(job.work)
             self._open -= 1
 
@@ -129,7 +148,6 @@ class Jobs(QObject):
     def _run(self) -> None:
         while (job := self._queue.get()) is not None:
             self._current = job
-            job.progress = Progress(self.running.emit)
             try:
                 self._ended.emit(job, job.work(job.progress), None)
             except Cancelled:
@@ -143,16 +161,20 @@ class Jobs(QObject):
                     tr("Please try again."),
                 )
                 self._ended.emit(job, None, trouble)
-            self._current = None
+            # Not kept here until the next one comes: its work holds what it was made from.
+            self._current = job = None
 
     def _finish(self, job: _Job, result: Any, error: UserError | None) -> None:
         self._open -= 1
         if not self._open:
             self.idle.emit()
-        if error is not None:
-            job.failed(error)
-        elif result is not None:
-            job.done(result)
+        try:
+            if error is not None:
+                job.failed(error)
+            elif result is not None:
+                job.done(result)
+        finally:
+            job.progress.pictures.release()
 
 
 class Latest(QObject):

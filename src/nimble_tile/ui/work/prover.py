@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from nimble_tile.core.phonelog import PhoneTest
-    from nimble_tile.core.picture.store import PictureStore
+    from nimble_tile.core.picture.store import Lease
     from nimble_tile.core.piece import Piece
     from nimble_tile.core.render import Renderer
     from nimble_tile.core.rendering import Rendering
@@ -44,6 +44,8 @@ class Case:
     verdict : Verdict
     full : int
         Longer side of the finished image in pixels.
+    pictures : Lease or None
+        The right to the piece's pictures while it is proved.
     """
 
     ticket: int
@@ -51,6 +53,7 @@ class Case:
     rendering: Rendering
     verdict: Verdict
     full: int
+    pictures: Lease | None = None
 
 
 class Prover(QObject):
@@ -85,7 +88,7 @@ class Prover(QObject):
     broke = Signal(int, str)
     set_changed = Signal()
 
-    def __init__(self, pictures: PictureStore, bay: ReaderBay, parent: QObject | None = None):
+    def __init__(self, pictures: Lease, bay: ReaderBay, parent: QObject | None = None):
         super().__init__(parent)
         self._pictures, self._bay = pictures, bay
         self._wake = threading.Condition()

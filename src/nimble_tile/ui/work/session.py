@@ -13,13 +13,10 @@ from nimble_tile.core.artwork import Frame
 from nimble_tile.core.errors import PictureError
 from nimble_tile.core.language import tr
 from nimble_tile.core.phonelog import PhoneTest
-from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.picture.store import Lease
 from nimble_tile.core.piece import Code, Finish, Message, Picture, Piece
 from nimble_tile.core.project.drafts import Draft
 from nimble_tile.core.project.history import History
-
-TIDY = 64
-"""Changes after which masks that nothing refers to are forgotten."""
 
 SAMPLE_MESSAGE = "https://lanternwalk.example"
 """Message of a new piece, so that a dropped picture shows a code at once."""
@@ -63,15 +60,15 @@ class Session(QObject):
     logged = Signal()
     drafted = Signal()
 
-    def __init__(self, pictures: PictureStore, parent: QObject | None = None) -> None:
+    def __init__(self, pictures: Lease, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.pictures = pictures
         self.path: Path | None = None
-        self._history = History(new_piece())
-        self._pushed = 0
+        self._history = History(new_piece(), lease=pictures.lease)
         self._title = ""
         self._drafts: tuple[Draft, ...] = ()
         self._saved_drafts: tuple[Draft, ...] = ()
+        self._drafts_pictures = pictures.lease()
 
     @property
     def piece(self) -> Piece:
@@ -181,9 +178,6 @@ class Session(QObject):
         """Make another piece current as one undoable step; see `History.push`."""
         if piece != self.piece:
             self._history.push(piece, name, key, grows)
-            self._pushed += 1
-            if self._pushed % TIDY == 0:
-                self.pictures.keep_only(self._digests(), masks_alone=True)
             self._tell()
 
     def note(self, log: tuple[PhoneTest, ...]) -> None:
@@ -202,6 +196,7 @@ class Session(QObject):
             if learned and self._drafts == self._saved_drafts:
                 self._saved_drafts = new
             self._drafts = new
+            self._hold_drafts()
             self.drafted.emit()
             self.titled.emit()
 
@@ -244,21 +239,28 @@ class Session(QObject):
         saved: bool = True,
         drafts: Sequence[Draft] = (),
         title: str = "",
+        pictures: Lease | None = None,
     ) -> None:
-        """Begin with another piece: new, opened, or recovered; `title`: its name without a file."""
+        """Begin with another piece: new, opened, or recovered.
+
+        `title`: its name without a file; `pictures`: a store of its own, whose pictures are
+        taken over.
+        """
         self._title = title
-        self._history = History(piece)
+        held = self.pictures.lease() if pictures is None else self.pictures.take_over(pictures)
+        self._history = History(piece, lease=self.pictures.lease)
         self._drafts = self._saved_drafts = tuple(drafts)
-        self.pictures.keep_only(self._digests())  # those of the piece before are no longer needed
+        self._hold_drafts()
+        held.release()
         self.path = path
         if not saved:
             self._history.mark_unsaved()
         self._tell()
         self.drafted.emit()
 
-    def _digests(self) -> set[str]:
-        """Pictures and masks that something refers to."""
-        return self._history.digests | {d for each in self._drafts for d in each.piece.digests}
+    def _hold_drafts(self) -> None:
+        digests = (digest for draft in self._drafts for digest in draft.piece.digests)
+        self._drafts_pictures = self.pictures.lease(digests)
 
     def mark_saved(self, path: Path, piece: Piece, drafts: Sequence[Draft] = ()) -> None:
         """A file holds `piece` and its drafts now."""

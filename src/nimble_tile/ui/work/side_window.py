@@ -35,7 +35,7 @@ class SideWindow(QWidget):
         self.tools = tools
         self.setWindowTitle(tr("{title} – Nimble Tile", title=title))
         self.resize(width, height)
-        self.jobs = Jobs(self)
+        self.jobs = Jobs(tools.pictures, self)
         self.bar = thin_bar()
         self.note = soft()
         self.note.setTextFormat(Qt.TextFormat.PlainText)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QWidget
 
-    from nimble_tile.core.picture.store import PictureStore
+    from nimble_tile.core.picture.store import Lease
     from nimble_tile.core.scan.bay import ReaderBay
     from nimble_tile.ui.work.answer import Answer
     from nimble_tile.ui.work.colour_desk import ColourDesk
@@ -100,7 +100,7 @@ class Tools:
     ----------
     session : Session
         The open piece; every change goes through it.
-    pictures : PictureStore
+    pictures : Lease
     bay : ReaderBay
         The readers.
     jobs : Jobs
@@ -116,7 +116,7 @@ class Tools:
     """
 
     session: Session
-    pictures: PictureStore
+    pictures: Lease
     bay: ReaderBay
     jobs: Jobs
     settings: Settings

@@ -12,6 +12,7 @@ from nimble_tile.core.errors import UserError
 from nimble_tile.core.language import tr
 
 if TYPE_CHECKING:
+    from nimble_tile.core.picture.store import Lease
     from nimble_tile.core.picture.strokes import Stroke
     from nimble_tile.ui.work.jobs import Jobs, Progress
 
@@ -26,7 +27,8 @@ class MaskEditor(QObject):
         ``() -> (key, mask)``: what is painted on (a stroke is dropped when this key has
         changed by the time its turn comes) and the digest of its mask, or None.
     paint : callable
-        ``(stroke, key, mask) -> digest``: the mask after the stroke; runs in the worker.
+        ``(pictures, stroke, key, mask) -> digest``: the mask after the stroke, taken in by the
+        job's lease; runs in the worker.
     put : callable
         ``(stroke, digest)``: takes the new mask into the piece.
     failed : callable
@@ -37,7 +39,7 @@ class MaskEditor(QObject):
         self,
         jobs: Jobs,
         current: Callable[[], tuple[object, str | None]],
-        paint: Callable[[Stroke, object, str | None], str],
+        paint: Callable[[Lease, Stroke, object, str | None], str],
         put: Callable[[Stroke, str], None],
         failed: Callable[[UserError], None],
         parent: QObject | None = None,
@@ -65,7 +67,7 @@ class MaskEditor(QObject):
             def work(progress: Progress, stroke=stroke, key=key, mask=mask) -> str:
                 if stroke.tool == "rough":
                     progress.step(tr("Finding the subject"), 0.2)
-                return self._paint(stroke, key, mask)
+                return self._paint(progress.pictures, stroke, key, mask)
 
             def done(painted: str, stroke=stroke, key=key, mask=mask) -> None:
                 self._busy = False

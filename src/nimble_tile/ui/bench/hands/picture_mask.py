@@ -11,6 +11,7 @@ from nimble_tile.core.piece import Piece
 from nimble_tile.ui.bench.hands.mask_editor import MaskEditor
 
 if TYPE_CHECKING:
+    from nimble_tile.core.picture.store import Lease
     from nimble_tile.core.picture.strokes import Stroke
     from nimble_tile.ui.bench.hands.brush import BrushHand
     from nimble_tile.ui.work.tools import Tools
@@ -57,12 +58,12 @@ class PictureMask(QObject):
         piece = self._tools.session.piece
         return (piece.picture.digest, piece.picture.frame), self.of(piece)
 
-    def _painted(self, stroke: Stroke, key: object, mask: str | None) -> str:
+    @staticmethod
+    def _painted(pictures: Lease, stroke: Stroke, key: object, mask: str | None) -> str:
         from nimble_tile.core.picture.strokes import on_picture
 
         digest, frame = key
-        store = self._tools.pictures
-        return store.add_mask(on_picture(store, digest, frame, mask, stroke))
+        return pictures.add_mask(on_picture(pictures, digest, frame, mask, stroke))
 
     def _put(self, mask: str | None, name: str) -> None:
         session = self._tools.session
@@ -77,9 +78,9 @@ class PictureMask(QObject):
 
     def invert(self) -> None:
         """What is chosen, and what is not, change places."""
-        digest, store = self.of(self._tools.session.piece), self._tools.pictures
+        digest = self.of(self._tools.session.piece)
         if digest is not None:
             self._tools.run(
-                lambda progress: store.add_mask(255 - store.mask(digest)),
+                lambda progress: progress.pictures.add_mask(255 - progress.pictures.mask(digest)),
                 lambda mask: self._put(mask, tr("Turn the mask round")),
             )

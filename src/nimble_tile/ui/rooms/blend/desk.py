@@ -79,7 +79,7 @@ class BlendDesk(QObject):
 
         def work(progress: Progress) -> str:
             progress.step(tr("Opening {name}", name=path.name), 0.3)
-            return self.tools.pictures.add(read_file(path), path.name)
+            return progress.pictures.add(read_file(path), path.name)
 
         def use(digest: str) -> None:
             weave = self.session.piece.blend.weave.model_copy(update={"matter": digest})

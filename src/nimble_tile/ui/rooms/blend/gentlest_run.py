@@ -75,7 +75,7 @@ class GentlestRun(QObject):
         from nimble_tile.core.trials.room import Room
         from nimble_tile.core.tune.gentlest import search
 
-        renderer, readers = Renderer(self.tools.pictures), self.tools.prover.readers
+        renderer, readers = Renderer(progress.pictures), self.tools.prover.readers
         last = None
         steps = search(
             piece, renderer, Room(self.tools.bay, readers), trials, wanted,

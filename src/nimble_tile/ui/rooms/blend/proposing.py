@@ -143,12 +143,13 @@ class Proposing(QObject):
         piece, wanted = self.session.piece, self.box.reach.value
         self._grounds.append(self._key(piece))
         trials, room, seed = tuple(self.tools.prover.trials), self._room(), self._seed
+        pictures = self.tools.pictures.lease(piece.digests)
 
         def search(stop: Callable[[], bool]) -> Iterator[Proposal]:
             from nimble_tile.core.render import Renderer
             from nimble_tile.core.tune.propose import propose
 
-            return propose(piece, Renderer(self.tools.pictures), room(), trials, wanted, seed, stop)
+            return propose(piece, Renderer(pictures), room(), trials, wanted, seed, stop)
 
         for card in self.box.cards.values():
             card.set_note(tr("is looked for\u2026"))
@@ -161,13 +162,14 @@ class Proposing(QObject):
             return
         wanted, trials, room = self.box.reach.value, tuple(self.tools.prover.trials), self._room()
         self.box.forget_near(kind)
+        piece = found.candidate.piece
+        pictures = self.tools.pictures.lease(piece.digests)
 
         def search(stop: Callable[[], bool]) -> Iterator[Proposal]:
             from nimble_tile.core.render import Renderer
             from nimble_tile.core.tune.propose import more_like
 
-            return more_like(kind, found.candidate.piece, Renderer(self.tools.pictures), room(),
-                             trials, wanted, stop=stop)  # fmt: skip
+            return more_like(kind, piece, Renderer(pictures), room(), trials, wanted, stop=stop)
 
         self._start(search, near=True)
 

@@ -78,7 +78,7 @@ class CodeDesk(QObject):
 
             def bring(progress: Progress) -> str:
                 progress.step(tr("Opening {name}", name=path.name), 0.3)
-                return self.pictures.add(read_file(path), path.name)
+                return progress.pictures.add(read_file(path), path.name)
 
             self.tools.run(
                 bring,
@@ -117,7 +117,7 @@ class CodeDesk(QObject):
 
         def work(progress: Progress) -> str:
             progress.step(tr("Opening {name}", name=path.name), 0.3)
-            return self.pictures.add(read_file(path), path.name)
+            return progress.pictures.add(read_file(path), path.name)
 
         self.tools.run(
             work, lambda digest: self.rung.colours.take_picture(field, digest, path.name)
@@ -143,18 +143,20 @@ class CodeDesk(QObject):
             from nimble_tile.core.project import looks
             from nimble_tile.core.render import Renderer
 
-            saved = looks.saved(self.folder, self.pictures)
+            saved = looks.saved(self.folder, progress.pictures)
             known = {look.name: look for look in looks.shipped()} | saved
             images = {}
-            renderer = Renderer(self.pictures)
+            renderer = Renderer(progress.pictures)
             sample = Piece(message=Message(text=SAMPLE_MESSAGE), code=Code(quiet_zone=2))
             for name, look in known.items():
                 shown = renderer.render(sample.model_copy(update={"look": look}), THUMBNAIL)
                 images[name] = to_qimage(shown.image)
-            return known, set(saved), images
+            digests = {digest for look in saved.values() for digest in look.digests}
+            return progress.pictures.lease(digests), known, set(saved), images
 
         def done(result) -> None:
-            self.rung.looks.show_looks(*result)
+            self._saved_pictures, *found = result
+            self.rung.looks.show_looks(*found)
             self.rung.looks.show_piece(self.session.piece)
 
         self.tools.jobs.start(work, done, lambda _: None)
@@ -167,7 +169,7 @@ class CodeDesk(QObject):
             from nimble_tile.core.project import looks
 
             progress.step(tr("Saving the look {name}", name=name), 0.3)
-            return looks.keep(look, name, self.pictures, self.folder)
+            return looks.keep(look, name, progress.pictures, self.folder)
 
         def done(kept: Look) -> None:
             if self.session.piece.look == look:
@@ -214,7 +216,7 @@ class CodeDesk(QObject):
             from nimble_tile.core.project import looks
 
             progress.step(tr("Writing {name}", name=path.name), 0.3)
-            looks.write(named, self.pictures, path)
+            looks.write(named, progress.pictures, path)
             return path
 
         def done(written: Path) -> None:
@@ -235,6 +237,6 @@ class CodeDesk(QObject):
             from nimble_tile.core.project import looks
 
             progress.step(tr("Reading {name}", name=path.name), 0.3)
-            return looks.read(path, self.pictures)
+            return looks.read(path, progress.pictures)
 
         self.tools.run(work, self.apply)

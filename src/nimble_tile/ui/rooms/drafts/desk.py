@@ -132,7 +132,7 @@ class DraftDesk(QObject):
             from nimble_tile.core.render import Renderer
 
             return export_pages(
-                [draft.piece for draft in drafts], Renderer(self.tools.pictures), path,
+                [draft.piece for draft in drafts], Renderer(progress.pictures), path,
                 self.tools.bay,
                 lambda number: progress.step(tr("Page {number}",
                                                 number=number + 1), number / len(drafts)),
@@ -194,7 +194,7 @@ class DraftDesk(QObject):
         def work(progress: Progress) -> bytes:
             from nimble_tile.core.render import Renderer
 
-            return as_png(small(*pictured(Renderer(self.tools.pictures), draft.piece, DRAFT_SIDE)))
+            return as_png(small(*pictured(Renderer(progress.pictures), draft.piece, DRAFT_SIDE)))
 
         self.tools.jobs.start(
             work, lambda thumb: self._change(draft.key, True, thumb=thumb), lambda error: None
@@ -244,6 +244,7 @@ class DraftDesk(QObject):
         gone = [draft for draft in before if draft.key in keys]
         if not gone:
             return
+        held = self.tools.pictures.lease(d for draft in gone for d in draft.piece.digests)
         self.session.put_drafts(draft for draft in before if draft.key not in keys)
         what = gone[0].name if len(gone) == 1 else tr("{gone} drafts", gone=len(gone))
 
@@ -254,6 +255,7 @@ class DraftDesk(QObject):
             every = [*self.session.drafts, *lost]
             every.sort(key=lambda draft: places.get(draft.key, len(before)))
             self.session.put_drafts(every)
+            held.release()
 
         self.tools.notices.say(
             tr("Removed: {what}.", what=what), good=True, choices=((tr("Put back"), back),)
@@ -276,7 +278,7 @@ class DraftDesk(QObject):
         def work(progress: Progress) -> list[tuple[QImage, QRectF]]:
             from nimble_tile.core.render import Renderer
 
-            renderer, images = Renderer(self.tools.pictures), []
+            renderer, images = Renderer(progress.pictures), []
             for number, (name, _, _, piece) in enumerate(sides):
                 progress.step(tr("Rendering {name}", name=within(name)), number / len(sides))
                 size = min(COMPARED, piece.finish.size or renderer.natural_size(piece))

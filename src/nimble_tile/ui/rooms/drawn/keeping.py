@@ -82,10 +82,10 @@ class Keeping(QObject):
 
     def _with_picture(self, brought: Brought, done) -> None:
         """Take the drawing into the project, then go on."""
-        pictures = self._tools.pictures
         self._jobs.start(
-            lambda _: pictures.add(brought.data, brought.name), lambda _: done(), self._failed
-        )
+            lambda progress: progress.pictures.add(brought.data, brought.name),
+            lambda _: done(), self._failed,
+        )  # fmt: skip
 
     def _failed(self, error: UserError) -> None:
         self.told.emit(str(error), True)

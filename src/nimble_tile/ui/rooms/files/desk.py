@@ -76,6 +76,8 @@ class FilesDesk(QObject):
         self.exporting.check_wanted.connect(self.check_wanted)
         self.holds = Holds(tools.settings.folder / "open")
         self._stamps: dict[Path, Stamp | None] = {}  # projects as they were read or written here
+        self._asked = 0  # pieces asked for: of several in quick succession the last one comes
+        self.safekeeping.asked.connect(self._ask_next)
 
     # Pictures --------------------------------------------------------------
 
@@ -95,7 +97,7 @@ class FilesDesk(QObject):
             progress.step(tr("Opening {name}", name=path.name), 0.1)
             data = read_file(path)
             progress.step(tr("Opening {name}", name=path.name), 0.4)
-            return self.pictures.add(data, path.name)
+            return progress.pictures.add(data, path.name)
 
         self.job(work, lambda digest: self._took_picture(digest, path.name))
 
@@ -169,7 +171,7 @@ class FilesDesk(QObject):
 
         def work(progress: Progress) -> str:
             progress.step(tr("Taking the picture"), 0.3)
-            return self.pictures.add(as_png(image), tr("The pasted picture"))
+            return progress.pictures.add(as_png(image), tr("The pasted picture"))
 
         if self.ladder.current_rung == "logo":
             self.job(work, lambda digest: self.logo_pasted.emit(digest, tr("Pasted logo")))
@@ -191,10 +193,16 @@ class FilesDesk(QObject):
     def new_piece(self) -> None:
         """Start over, after asking about unsaved changes."""
         if self.may_leave():
+            self._ask_next()
             self.holds.release()
             self.session.start(new_piece(**self.settings.usual), None)
             self.began.emit()
             self.fresh.emit()
+
+    def _ask_next(self) -> int:
+        """Another piece is asked for; its number."""
+        self._asked += 1
+        return self._asked
 
     def choose_project(self) -> None:
         """Ask for a project file."""
@@ -210,11 +218,17 @@ class FilesDesk(QObject):
             return
         from nimble_tile.demo import PIECE_TITLES, demo_project
 
+        asked = self._ask_next()
+
         def work(progress: Progress) -> archive.Project:
             progress.step(tr("Opening the demo piece"), 0.3)
-            return archive.load_project(demo_project(name), self.pictures)
+            return archive.load_project(demo_project(name))
 
-        self.job(work, lambda project: self._begin(project, None, PIECE_TITLES[name]))
+        def done(project: archive.Project) -> None:
+            if asked == self._asked:
+                self._begin(project, None, PIECE_TITLES[name])
+
+        self.job(work, done)
 
     def bring_artwork(self, name: str) -> None:
         """Take one of the pictures that ship into the piece."""
@@ -224,7 +238,7 @@ class FilesDesk(QObject):
 
         def work(progress: Progress) -> str:
             progress.step(tr("Opening {title}", title=title), 0.3)
-            return self.pictures.add(artwork(name), title)
+            return progress.pictures.add(artwork(name), title)
 
         self.job(work, lambda digest: self._took_picture(digest, title))
 
@@ -232,7 +246,9 @@ class FilesDesk(QObject):
         """Show a project that was opened."""
         self.began.emit()
         self.holds.release()
-        self.session.start(project.piece, path, drafts=project.drafts, title=title)
+        self.session.start(
+            project.piece, path, drafts=project.drafts, title=title, pictures=project.pictures
+        )
 
     def open_project(self, path: Path, copy: bool = False) -> None:
         """Open a project file.
@@ -250,12 +266,15 @@ class FilesDesk(QObject):
         stamp = stamp_of(path)
         if not copy and self.holds.holder(path) is not None and not self.ask_open_twice(path):
             return
+        asked = self._ask_next()
 
         def work(progress: Progress) -> archive.Project:
             progress.step(tr("Opening {name}", name=path.name), 0.3)
-            return archive.load_project(path, self.pictures)
+            return archive.load_project(path)
 
         def done(project: archive.Project) -> None:
+            if asked != self._asked:  # another one was asked for meanwhile
+                return
             # Work went on while the file was being read: it is asked about too.
             if (self.session.piece, self.session.drafts) != left and not self.may_leave():
                 return
@@ -298,7 +317,7 @@ class FilesDesk(QObject):
 
         def work(progress: Progress) -> Path:
             progress.step(tr("Saving {name}", name=path.name), 0.3)
-            archive.save(piece, self.pictures, path, drafts)
+            archive.save(piece, progress.pictures, path, drafts)
             return path
 
         def done(saved: Path) -> None:

@@ -65,7 +65,7 @@ class Exporting(QObject):
 
             format_of(path)
             progress.step(tr("Rendering at full size"), 0.1)
-            rendering = Renderer(self.pictures).render(outgoing(piece))
+            rendering = Renderer(progress.pictures).render(outgoing(piece))
             progress.step(tr("Writing {name} and reading it back", name=path.name), 0.5)
             made = prepare(rendering, path, piece.finish, self.tools.bay)
             if made.proof.verdict.scans:

@@ -39,7 +39,7 @@ class Handing(QObject):
         from nimble_tile.core.render import Renderer
 
         progress.step(tr("Rendering at full size"), 0.2)
-        return squared(Renderer(self.pictures).render(outgoing(piece)), piece.finish)
+        return squared(Renderer(progress.pictures).render(outgoing(piece)), piece.finish)
 
     # Clipboard ----------------------------------------------------------------
 

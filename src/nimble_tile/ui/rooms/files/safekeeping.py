@@ -23,9 +23,12 @@ class Safekeeping(QObject):
     -------
     began
         A copy is brought back.
+    asked
+        A copy is about to be brought back.
     """
 
     began = Signal()
+    asked = Signal()
 
     def __init__(self, tools: Tools, parent: QObject) -> None:
         super().__init__(parent)
@@ -40,13 +43,14 @@ class Safekeeping(QObject):
         """Keep a copy of unsaved work aside, or drop it when all is saved."""
         piece, path, drafts = self.session.piece, self.session.path, self.session.drafts
         recovery, unsaved = self.recovery, self.session.unsaved
+        pictures = self.tools.pictures.lease_all()
 
         def work() -> UserError | None:
             if not unsaved:
                 recovery.drop()
                 return None
             try:
-                recovery.keep(piece, self.tools.pictures, path, drafts)
+                recovery.keep(piece, pictures, path, drafts)
             except UserError as error:
                 return error
             return None
@@ -94,11 +98,14 @@ class Safekeeping(QObject):
     def _bring_back(self, leftover: Leftover) -> None:
         def work(progress: Progress) -> archive.Project:
             progress.step(tr("Bringing unsaved work back"), 0.3)
-            return archive.load_project(leftover.path, self.tools.pictures)
+            return archive.load_project(leftover.path)
 
         def done(project: archive.Project) -> None:
             self.began.emit()
-            self.session.start(project.piece, leftover.original, saved=False, drafts=project.drafts)
+            self.session.start(
+                project.piece, leftover.original, saved=False, drafts=project.drafts,
+                pictures=project.pictures,
+            )  # fmt: skip
             self.recovery.discard(leftover)
             self.keep_copy()
 

@@ -103,7 +103,7 @@ class FinishDesk(QObject):
             from nimble_tile.core.render import Renderer
 
             progress.step(tr("Making room"), 0.3)
-            return with_room(Renderer(self.pictures), piece)
+            return with_room(Renderer(progress.pictures), piece)
 
         def done(made: Piece) -> None:
             if self.session.piece == piece:
@@ -128,11 +128,11 @@ class FinishDesk(QObject):
             from nimble_tile.core.picture.opening import read_file
 
             progress.step(tr("Opening {name}", name=path.name), 0.3)
-            digest = self.pictures.add(read_file(path), path.name)
-            size = self.pictures.about(digest).size
+            digest = progress.pictures.add(read_file(path), path.name)
+            size = progress.pictures.about(digest).size
             old = self.session.piece.layout
             quad = first_place(size)
-            if old.digest is not None and self.pictures.about(old.digest).size == size:
+            if old.digest is not None and progress.pictures.about(old.digest).size == size:
                 quad = old.quad
             return Layout(digest=digest, name=path.name, quad=quad, fit=old.fit)
 
@@ -145,7 +145,7 @@ class FinishDesk(QObject):
             from nimble_tile.core.arrange import shipped
 
             progress.step(tr("Opening the layout"), 0.3)
-            return shipped(name, self.pictures)
+            return shipped(name, progress.pictures)
 
         self.tools.run(work, self._take_layout)
 
@@ -177,6 +177,7 @@ class FinishDesk(QObject):
         reach, prover = answer.reach, self.tools.prover
         room, trials = prover.room(), prover.trials
         self._weighing = piece
+        pictures = self.pictures.lease(piece.digests)
 
         def work() -> tuple[Piece, str, str]:
             from nimble_tile.core.errors import Stopped, UserError
@@ -186,7 +187,7 @@ class FinishDesk(QObject):
 
             try:
                 found = weigh(
-                    piece, Renderer(self.pictures), room, trials,
+                    piece, Renderer(pictures), room, trials,
                     stop=lambda: self._weighing is not piece,
                 )  # fmt: skip
             except Stopped:

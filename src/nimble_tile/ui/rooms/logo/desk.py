@@ -19,6 +19,7 @@ from nimble_tile.ui.work.jobs import Progress
 
 if TYPE_CHECKING:
     from nimble_tile.core.coverage.largest import LogoFound
+    from nimble_tile.core.picture.store import Lease
     from nimble_tile.core.picture.strokes import Stroke
     from nimble_tile.ui.bench.bench import Bench
     from nimble_tile.ui.work.tools import Sight, Steps, Tools
@@ -132,7 +133,7 @@ class LogoDesk(QObject):
 
             progress.step(tr("Opening {name}", name=name), 0.5)
             own = data if page is None else one_page(data, page, name)
-            return self.pictures.add(own, name, drawings=True)
+            return progress.pictures.add(own, name, drawings=True)
 
         self._run(work, lambda digest: self.take_logo(digest, name))
 
@@ -220,7 +221,7 @@ class LogoDesk(QObject):
             from nimble_tile.core.coverage import largest
             from nimble_tile.core.render import Renderer
 
-            renderer, bay = Renderer(self.pictures), self.tools.bay
+            renderer, bay = Renderer(progress.pictures), self.tools.bay
             if what == "largest":
                 progress.step(tr("Looking for the largest logo that holds"), 0.2)
                 return largest.largest(renderer, piece, index, spare, bay)
@@ -248,10 +249,11 @@ class LogoDesk(QObject):
 
     # The painted plate ---------------------------------------------------------
 
-    def _painted(self, stroke: Stroke, key: object, mask: str | None) -> str:
+    @staticmethod
+    def _painted(pictures: Lease, stroke: Stroke, key: object, mask: str | None) -> str:
         from nimble_tile.core.picture.strokes import on_plate
 
-        return self.pictures.add_mask(on_plate(self.pictures, mask, stroke, PAINTED_SIDE))
+        return pictures.add_mask(on_plate(pictures, mask, stroke, PAINTED_SIDE))
 
     def _put_plate(self, stroke: Stroke, mask: str) -> None:
         name = tr("Paint the plate") if stroke.adds else tr("Free a part of the plate")
@@ -262,6 +264,6 @@ class LogoDesk(QObject):
         digest = self.session.piece.logo.paint
         if digest is not None:
             self._run(
-                lambda progress: self.pictures.add_mask(255 - self.pictures.mask(digest)),
+                lambda progress: progress.pictures.add_mask(255 - progress.pictures.mask(digest)),
                 lambda mask: self.session.edit("logo", tr("Turn the plate round"), paint=mask),
             )

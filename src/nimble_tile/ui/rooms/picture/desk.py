@@ -105,7 +105,7 @@ class PictureDesk(QObject):
 
     def _offer_colours(self, digest: str | None) -> None:
         """Colours of the piece's picture go to the colour panel."""
-        pictures, colours = self.tools.pictures, self.tools.colours
+        colours = self.tools.colours
         colours.palette = []
         if digest is None:
             return
@@ -113,7 +113,7 @@ class PictureDesk(QObject):
         def work(progress) -> list[str]:
             from nimble_tile.core.picture.palette import palette
 
-            return palette(pictures.opened(digest).over("#ffffff"))
+            return palette(progress.pictures.opened(digest).over("#ffffff"))
 
         def done(found: list[str]) -> None:
             if digest == self._digest:

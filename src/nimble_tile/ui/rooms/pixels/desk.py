@@ -87,7 +87,8 @@ class PixelsDesk(QObject):
     def start(self, art: PixelArt, symbol: Symbol, code) -> None:
         """The piece becomes this pixel art."""
         piece, name = self.session.piece, tr("Pixel art")
-        digest = self.tools.pictures.add(art.file(), name)
+        lease = self.tools.pictures.lease()  # until the piece has it
+        digest = lease.add_own(art.file(), name)
         side = art.pixels.shape[0]
         inner = side - 2 * art.first[0]
         quiet = inner // art.module - symbol.side
@@ -209,7 +210,8 @@ class PixelsDesk(QObject):
         )  # fmt: skip
         if np.array_equal(art.pixels, self.art.pixels):
             return
-        digest = self.tools.pictures.add_own(art.file(), tr("Pixel art"))
+        lease = self.tools.pictures.lease()  # until the piece has it
+        digest = lease.add_own(art.file(), tr("Pixel art"))
         names = {"pencil": tr("Draw pixels"), "line": tr("Draw a line"), "fill": tr("Fill pixels"),
                  "erase": tr("Erase pixels")}  # fmt: skip
         self._stroke_before = self.cost

@@ -172,7 +172,7 @@ class PressWindow(SideWindow):
             self.view.show_sides([])
             self.view.say(tr("Without a profile there is nothing to show: try one ink."))
             return
-        piece, pictures = self.piece, self.tools.pictures
+        piece = self.piece
         room, trials = self.tools.prover.room(), self.tools.prover.trials
 
         def work(progress: Progress) -> tuple[Proved, Weighed]:
@@ -184,7 +184,7 @@ class PressWindow(SideWindow):
             def stop() -> bool:
                 return progress.cancelled
 
-            renderer = Renderer(pictures)
+            renderer = Renderer(progress.pictures)
             progress.step(tr("Trials on screen"), 0.1)
             plain = prove(outgoing(piece), renderer, room, trials, stop=stop)
             progress.step(tr("Trials on paper"), 0.5)
@@ -300,7 +300,7 @@ class PressWindow(SideWindow):
             from nimble_tile.core.render import Renderer
 
             return write_sheet(
-                piece, name, path, Renderer(self.tools.pictures), room, trials,
+                piece, name, path, Renderer(progress.pictures), room, trials,
                 lambda: progress.cancelled, progress.step,
             )  # fmt: skip
 

@@ -113,7 +113,8 @@ class ProofDesk(QObject):
             return
         full = shown.piece.finish.size or shown.natural
         self.learned.emit(verdict, None)
-        self.prover.submit(Case(ticket, shown.piece, shown.rendering, verdict, full))
+        case = Case(ticket, shown.piece, shown.rendering, verdict, full, shown.pictures)
+        self.prover.submit(case)
         self.wall.list.trials.take_set([trial for trial in self.prover.trials if trial.on])
         if self.view.isVisible() and self.view.trial is not None:
             self.prover.ask(self.view.trial)

@@ -68,11 +68,11 @@ class Keeping(QObject):
 
     def _with_pictures(self, candidates: Sequence[Candidate], done) -> None:
         """Take the pictures of candidates into the project, then go on."""
-        board, pictures = self.board, self.tools.pictures
+        board = self.board
 
         def work(progress) -> bool:
             for candidate in candidates:
-                pictures.add(board.image(candidate.id), candidate.name)
+                progress.pictures.add(board.image(candidate.id), candidate.name)
             return True
 
         self._jobs.start(work, lambda _: done(), self._failed)

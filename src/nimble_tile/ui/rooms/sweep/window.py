@@ -155,6 +155,7 @@ class SweepWindow(SideWindow):
         self._run += 1
         self._enough = False
         self._piece = piece
+        self._held = tools.pictures.lease(piece.digests)  # what the board shows can be taken
         run = self._run
         self.board.begin(cells, len(values[0]) if len(swept) > 1 else 0, self._title)
         self.told.setText("")
@@ -168,7 +169,7 @@ class SweepWindow(SideWindow):
             from nimble_tile.core.render import Renderer
             from nimble_tile.core.tune.sweep import sweep
 
-            renderer = Renderer(tools.pictures)
+            renderer = Renderer(progress.pictures)
             for cell in sweep(
                 cells, renderer, room, trials,
                 lambda tried: judged_size(tried, renderer), SEED,
