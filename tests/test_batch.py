@@ -10,8 +10,7 @@ import sys
 import time
 import zipfile
 from collections import Counter
-from concurrent.futures import Executor, Future, ProcessPoolExecutor
-from multiprocessing import get_context
+from concurrent.futures import BrokenExecutor, Executor, Future
 from pathlib import Path
 
 import numpy as np
@@ -30,7 +29,6 @@ from nimble_tile.core.batch.report import as_csv, write_reports
 from nimble_tile.core.batch.rows import Row, as_rows, rows_in
 from nimble_tile.core.batch.run import (
     Order,
-    begin_worker,
     finished,
     journal,
     local_pool,
@@ -47,6 +45,8 @@ from nimble_tile.core.project.looks import by_name
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.inside import ReadersInside
 from nimble_tile.core.scan.judging import judge_rendering
+from nimble_tile.core.workers.pool import CrewExecutor, Kind
+from nimble_tile.core.workers.serving import task
 from outside_reader import zbar_texts
 
 PROGRAM = Path(sys.executable).with_name("nimble-tile")
@@ -319,6 +319,7 @@ def test_a_killed_batch_is_taken_up_and_no_finished_row_is_made_twice(tmp_path):
     assert len(list(out.glob("*.png"))) == 60 and not list(out.glob(".*.part"))
 
 
+@task
 def _fatal(tasks):
     """Makes rows like a worker, but row 5 ends the process."""
     if any(task.row.number == 5 for task in tasks):
@@ -333,6 +334,47 @@ def test_a_row_that_takes_its_worker_down_costs_no_other_one(order, monkeypatch)
     assert "ended without an answer" in found.failed[0].why
 
 
+class _Breaks(Here):
+    """An executor of somebody else's that breaks down the second time that it is given work."""
+
+    made = 0
+
+    def __init__(self):
+        type(self).made += 1
+        self.given = 0
+
+    def submit(self, function, /, *args, **kwargs):
+        self.given += 1
+        if self.given == 2:
+            raise BrokenExecutor("a process was terminated abruptly")
+        return super().submit(function, *args, **kwargs)
+
+
+def test_an_executor_that_breaks_down_between_two_looks_is_replaced(order):
+    found = run(rows(30), order, _Breaks, 1)
+    assert found.done == 30 and not found.failed and _Breaks.made > 1
+    assert sorted(note.row for note in journal(order.folder)) == list(range(1, 31))
+
+
+def test_notes_that_cannot_be_written_stop_the_batch_in_a_sentence(order, monkeypatch):
+    """The disk is full, or the folder of the notes is gone: rows made are not called lost."""
+
+    def full(done, task):
+        if done.row > 2:
+            raise OSError(28, os.strerror(28))
+        note(done, task)
+
+    note = work._note
+    monkeypatch.setattr(work, "_note", full)
+    with pytest.raises(OutputError, match="The batch stopped") as told:
+        run(rows(30), order, Here, 1)
+    assert "the disk is full" in str(told.value) and "ended without" not in str(told.value)
+    assert len(list(order.folder.glob("*.png"))) < 30
+    monkeypatch.setattr(work, "_note", note)
+    found = run(rows(30), order, Here, 1, resume=True)
+    assert found.done == 30 and found.kept == 2 and not found.failed
+
+
 class _Ill:
     """A reader that crashes, or never comes back."""
 
@@ -342,29 +384,46 @@ class _Ill:
         self._way = way
 
     def read(self, image):
-        os.abort() if self._way == "crashes" else time.sleep(600)
+        if self._way == "crashes":
+            os.abort()
+        while self._way == "works without end":
+            pass
+        time.sleep(600)
 
 
 def _with_an_ill_reader(way):
-    """What a worker of the local pool is told first; its own reader is ill."""
-    begin_worker()
+    """What a worker of the local pool does first; its own reader is ill."""
     monkeypatched = ReadersInside.__init__
 
-    def made(self, time_limit=0.3):
-        monkeypatched(self, time_limit)
+    def made(self):
+        monkeypatched(self, 0.3, 0.6)
         self._readers["quirc"] = _Ill(way)
 
     ReadersInside.__init__ = made
+    return work.begin()
 
 
-@pytest.mark.parametrize("way", ["crashes", "hangs"])
+@task
+def begin_crashes():
+    return _with_an_ill_reader("crashes")
+
+
+@task
+def begin_hangs():
+    return _with_an_ill_reader("hangs")
+
+
+@task
+def begin_works():
+    return _with_an_ill_reader("works without end")
+
+
+@pytest.mark.parametrize("way", ["crashes", "hangs", "works"])
 def test_a_reader_that_takes_a_worker_down_is_asked_again_beside_it(order, way):
     """Readers run within the workers until one of them is lost, then in processes of their own."""
 
     def pool():
-        return ProcessPoolExecutor(
-            2, mp_context=get_context("spawn"), initializer=_with_an_ill_reader, initargs=(way,)
-        )
+        return CrewExecutor(Kind(work.LOADED, outlives=True, prepare=f"test_batch:begin_{way}"), 2)
 
     found = run(rows(10), order, pool, 2)
     assert found.done == 10 and not found.failed
@@ -548,4 +607,4 @@ def test_pictures_of_rows_do_not_pile_up(order, tmp_path):
     found = run(given, order, Here)
     assert found.done == 8
     kept = work._bench.renderer.pictures
-    assert not kept._files  # the piece itself has none
+    assert not kept._shelf.files  # the piece itself has none

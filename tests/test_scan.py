@@ -1,7 +1,9 @@
 """Readers, their processes, spare and verdict, against zxing-cpp's own figures."""
 
 import itertools
-import sys
+import os
+import signal
+import time
 
 import numpy as np
 import pytest
@@ -10,10 +12,13 @@ from conftest import LINK, photograph
 from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.piece import Code, Message, Piece
 from nimble_tile.core.render import Renderer, render
+from nimble_tile.core.scan import worker
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.core.scan.judging import Given, judge, judge_rendering
 from nimble_tile.core.scan.readers import READER_NAMES, READERS, to_grey
 from nimble_tile.core.scan.sampling import sample
+from nimble_tile.core.workers.pool import Kind
+from nimble_tile.core.workers.serving import task
 
 
 def plain(text=LINK, side=None, **code):
@@ -41,12 +46,9 @@ def test_nothing_is_read_where_there_is_nothing(bay):
         assert outcome.trouble == ""
 
 
-TROUBLE = """
-import os, signal, sys, time
-sys.argv = ["worker"]
-from nimble_tile.core.scan import readers, worker
 class Odd:
-    name = "quirc"
+    """A reader whose day the first pixel decides."""
+
     def read(self, image):
         kind = image[0, 0]
         if kind == 1:
@@ -55,18 +57,25 @@ class Odd:
             time.sleep(60)
         if kind == 3:
             os.kill(os.getpid(), signal.SIGSEGV)
+        while kind == 4:
+            pass
         print("chatter on standard output")
         return []
-readers.READERS["quirc"] = Odd
-worker.serve()
-"""
+
+
+@task
+def begin_odd():
+    worker.begin()
+    worker._readers["quirc"] = Odd()
 
 
 def test_a_reader_that_throws_hangs_or_crashes_is_survived_and_named():
-    bay = ReaderBay(processes=2, time_limit=0.7, command=(sys.executable, "-c", TROUBLE))
+    odd = Kind(worker.LIBRARIES, prepare="test_scan:begin_odd")
+    bay = ReaderBay(processes=2, time_limit=0.7, patience=1.5, kind=odd)
     try:
         bay.read(np.full((40, 40), 255, np.uint8))  # start-up is not part of the limit
-        for kind, says in ((1, "ValueError: bad day"), (2, "no answer"), (3, "crashed")):
+        troubles = {1: "ValueError: bad day", 2: "no answer", 3: "crashed", 4: "no answer"}
+        for kind, says in troubles.items():
             image = plain().image[..., 0].copy()
             image[0, 0] = kind
             outcomes = {outcome.name: outcome for outcome in bay.read(image)}

@@ -16,6 +16,7 @@ os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from nimble_tile.core.relief import Relief
+from nimble_tile.core.workers.plain import sent
 
 MOST_STOPS = 32
 """Stops of a gradient at most."""
@@ -131,6 +132,7 @@ BLACK = Fill.model_construct()
 WHITE = Fill.model_construct(colour="#ffffff", second="#e6e6e6")
 
 
+@sent
 class OwnShape(Model):
     """A closed path of the designer's own.
 

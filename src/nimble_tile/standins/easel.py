@@ -1,25 +1,18 @@
-"""Painters at work in a process of their own, so that they can be stopped at any moment.
-
-The process gets one request after another and answers with one state after another; each is a
-pickle behind its length. Both ends are this program.
-"""
+"""Painters at work in a worker, so that they can be stopped at any moment."""
 
 from __future__ import annotations
 
-import os
-import pickle
-import struct
-import subprocess
-import sys
 import threading
 from collections.abc import Iterator
 
 from nimble_tile.core.errors import Stopped, UserError
 from nimble_tile.core.language import tr
+from nimble_tile.core.workers.pool import Crew, Kind, TaskFailed, WorkerLost
+from nimble_tile.core.workers.serving import task
 from nimble_tile.standins import LOCAL_PAINTER
 from nimble_tile.standins.painting import Request, State
 
-_LENGTH = struct.Struct("<Q")
+PAINTERS = Kind(("cv2", "numpy"))
 
 
 class Easel:
@@ -33,8 +26,8 @@ class Easel:
 
     def __init__(self, painter: str = LOCAL_PAINTER) -> None:
         self.painter = painter
-        self._process: subprocess.Popen | None = None
-        self._lock = threading.Lock()  # of the process, not of the work
+        self._crew = Crew(PAINTERS, 1)
+        self._lock = threading.Lock()
         self._stops = 0
 
     def paint(self, request: Request, shown: int = 0) -> Iterator[State]:
@@ -55,96 +48,34 @@ class Easel:
         """
         with self._lock:
             stops = self._stops
-            process = self._started()
         try:
-            _send(process.stdin, (self.painter, request, shown))
-            while True:
-                kind, told = _received(process.stdout)
-                if kind == "state":
-                    yield told
-                    if told.step == told.steps:
-                        return
-                elif kind == "error":
-                    raise UserError(*told)
-                else:
-                    raise UserError(
-                        tr("The painter failed ({told}).", told=told), tr("Try other words.")
-                    )
-        except (OSError, EOFError, ValueError) as error:
-            with self._lock:
-                if self._process is process:
-                    self._end()
-                if stops != self._stops:
-                    raise Stopped from None
+            yield from self._crew.stream(states, self.painter, request, shown)
+        except TaskFailed as failure:
+            raise UserError(
+                tr("The painter failed ({told}).", told=failure), tr("Try other words.")
+            ) from None
+        except (WorkerLost, MemoryError) as error:
+            if stops != self._stops:
+                raise Stopped from None
             raise UserError(
                 tr("The painter ended in the middle of its work."), tr("Try again.")
             ) from error
-        except GeneratorExit:  # nobody wants the rest
-            self.stop()
-            raise
 
     def stop(self) -> None:
         """End what is being painted, at once; the next painting begins anew."""
         with self._lock:
             self._stops += 1
-            self._end()
+        self._crew.stop()
 
-    close = stop
-
-    def _started(self) -> subprocess.Popen:
-        if self._process is None or self._process.poll() is not None:
-            self._end()
-            self._process = subprocess.Popen(
-                [sys.executable, "-P", "-m", "nimble_tile.standins.easel"],
-                stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
-            )  # fmt: skip
-        return self._process
-
-    def _end(self) -> None:
-        process, self._process = self._process, None
-        if process is not None:
-            process.kill()
-            process.wait()
+    def close(self) -> None:
+        """End the worker."""
+        self.stop()
+        self._crew.rest()
 
 
-def _send(pipe, what: object) -> None:
-    body = pickle.dumps(what, 5)
-    pipe.write(_LENGTH.pack(len(body)))
-    pipe.write(body)
-    pipe.flush()
-
-
-def _received(pipe) -> tuple[str, object]:
-    head = pipe.read(_LENGTH.size)
-    if len(head) < _LENGTH.size:
-        raise EOFError
-    body = pipe.read(*_LENGTH.unpack(head))
-    try:
-        return pickle.loads(body)
-    except pickle.UnpicklingError as error:
-        raise EOFError from error
-
-
-def serve() -> None:
-    """Paint what is asked for until standard input closes."""
-    source = sys.stdin.buffer
-    answers = os.fdopen(os.dup(1), "wb")
-    os.dup2(2, 1)  # libraries may print
-    while True:
-        try:
-            name, request, shown = _received(source)
-        except EOFError:
-            return
-        try:
-            for state in _states(name, request, shown):
-                _send(answers, ("state", state))
-        except UserError as error:
-            _send(answers, ("error", (error.what, error.way_out)))
-        except Exception as error:
-            _send(answers, ("broke", repr(error)))
-
-
-def _states(name: str, request: Request, shown: int) -> Iterator[State]:
+@task
+def states(name: str, request: Request, shown: int) -> Iterator[State]:
+    """What a painter makes of a request, as a worker is asked for it; see `Easel.paint`."""
     import cv2
 
     from nimble_tile.standins import painters
@@ -163,7 +94,3 @@ def _states(name: str, request: Request, shown: int) -> Iterator[State]:
     if last is not None:
         # However many steps a painter takes: this one is finished.
         yield State(last.image, last.steps, last.steps)
-
-
-if __name__ == "__main__":
-    serve()

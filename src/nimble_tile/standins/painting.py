@@ -10,6 +10,7 @@ import numpy as np
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.language import tr
+from nimble_tile.core.workers.plain import sent
 
 LEAST_SIZE, MOST_SIZE = 128, 4096
 MOST_STEPS = 200
@@ -18,6 +19,7 @@ MOST_WEIGHT = 1.5
 """Of a guide."""
 
 
+@sent
 @dataclass(frozen=True, eq=False)
 class Guide:
     """A code that a painting is guided by.
@@ -48,6 +50,7 @@ class Guide:
             raise UserError(tr("The guide must begin before it ends, between 0 and 1."))
 
 
+@sent
 @dataclass(frozen=True, eq=False)
 class Request:
     """What is to be painted.
@@ -95,6 +98,7 @@ class Request:
             raise UserError(tr("How far to depart goes from 0 to 1."))
 
 
+@sent
 @dataclass(frozen=True, eq=False)
 class State:
     """A painting as far as it has come.

@@ -23,6 +23,7 @@ from nimble_tile.core.asked import SETTINGS
 from nimble_tile.core.errors import PictureError, UserError, file_error
 from nimble_tile.core.foreign import apart
 from nimble_tile.core.language import tr
+from nimble_tile.core.workers.plain import sent
 
 MOST_BYTES = 256 << 20
 """Bytes of a table that are read at most."""
@@ -42,6 +43,7 @@ OWN = ("message", "name")
 """Columns beside the settings."""
 
 
+@sent
 @dataclass(frozen=True)
 class Row:
     """One code to be made.

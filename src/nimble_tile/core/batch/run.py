@@ -12,23 +12,22 @@ import os
 import time
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
-from concurrent.futures.process import BrokenProcessPool
+from concurrent.futures import FIRST_COMPLETED, BrokenExecutor, Executor, Future, wait
 from dataclasses import dataclass, field, replace
-from multiprocessing import get_context
 from pathlib import Path
 
-from nimble_tile.core import heap
 from nimble_tile.core.batch import work
 from nimble_tile.core.batch.names import Pattern
 from nimble_tile.core.batch.rows import Row
-from nimble_tile.core.batch.work import JOURNALS, Done, Task, make_rows
+from nimble_tile.core.batch.work import JOURNALS, Done, Task, make_rows, went_wrong
 from nimble_tile.core.errors import OutputError, file_error
 from nimble_tile.core.files import write_atomically
 from nimble_tile.core.language import tr
 from nimble_tile.core.picture.store import Lease
 from nimble_tile.core.piece import Message, Piece
 from nimble_tile.core.project.archive import save
+from nimble_tile.core.workers.pool import CrewExecutor, Kind, WorkerLost
+from nimble_tile.core.workers.serving import name_of
 
 STATE = ".batch"
 """Folder of the batch's own files, inside the one where the pieces go."""
@@ -38,6 +37,9 @@ AHEAD = 3
 
 PARCEL = 4
 """Rows that are sent to a worker at once."""
+
+MOST_REFUSALS = 3
+"""Executors in a row that may refuse work before the batch is given up."""
 
 MOST_BREAKS = 2
 """How often a row may take its worker down alone before it is given up."""
@@ -183,45 +185,14 @@ def finished(order: Order) -> dict[int, Done]:
     }
 
 
-def local_pool(jobs: int | None = None) -> ProcessPoolExecutor:
-    """A pool of processes, one for each processor.
-
-    They begin anew: threads and windows of this process are none of theirs. What they need is
-    loaded once, by a process of which they are copies.
-    """
-    count = jobs or os.cpu_count() or 1
-    context = get_context("forkserver")
-    context.set_forkserver_preload(["__main__", *work.LOADED])
-    return ProcessPoolExecutor(count, mp_context=context, initializer=begin_worker)
+ROWS = Kind(work.LOADED, outlives=True, prepare=name_of(work.begin))
+"""Workers that make rows: a row that is begun is finished and noted, whatever becomes of the
+program that began it."""
 
 
-def begin_worker() -> None:
-    """A worker leaves interrupts to the process that began it, and does not outlive it.
-
-    A reader that crashes or hangs may end it: its rows are then sent again.
-    """
-    import gc
-    import signal
-    import threading
-
-    heap.keep()
-    gc.freeze()  # what is loaded stays, and its memory is shared as long as nobody looks at it
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    signal.signal(signal.SIGALRM, signal.SIG_DFL)
-    work.expendable = True
-    threading.Thread(target=_watch, daemon=True).start()
-
-
-def _watch() -> None:
-    """End this worker with the process that began it, once its row is finished and noted."""
-    from multiprocessing import parent_process
-    from multiprocessing.connection import wait as wait_for
-
-    from nimble_tile.core.batch.work import finish
-
-    wait_for([parent_process().sentinel])
-    finish()
-    os._exit(1)
+def local_pool(jobs: int | None = None) -> CrewExecutor:
+    """Workers on this computer, one for each processor."""
+    return CrewExecutor(ROWS, jobs or os.cpu_count() or 1)
 
 
 def run(
@@ -254,8 +225,9 @@ def run(
 
     Raises
     ------
-    UserError
-        Two rows have one file name, or see `prepare`.
+    OutputError
+        The notes of finished rows cannot be written; what was noted can be resumed. Or see
+        `prepare`.
     """
     begun = time.monotonic()
     known = prepare(order, resume)
@@ -263,11 +235,14 @@ def run(
     count = done = kept = 0
     failed: list[Done] = []
     names: dict[str, int] = {}
+    unnoted = ""
 
     def take(found: Done, old: bool = False) -> None:
         nonlocal done, kept
+        nonlocal unnoted
         done += bool(found.state)
         kept += old
+        unnoted = unnoted or found.unnoted
         if not found.scans:
             failed.append(found)
         step(found, old)
@@ -293,7 +268,7 @@ def run(
     try:
         parcels = _parcels(tasks())
         while True:
-            stopped = stopped or stop()
+            stopped = stopped or stop() or bool(unnoted)
             while not stopped and pool.free and (parcel := next(parcels, None)):
                 pool.send(parcel)
             if not pool.waiting:
@@ -302,6 +277,11 @@ def run(
                 take(found)
     finally:
         pool.close(stopped)
+    if unnoted:
+        raise OutputError(
+            tr("The batch stopped: {why}", why=unnoted),
+            tr("Make room there and resume it; rows that are not noted are made again."),
+        )
     failed.sort(key=lambda one: one.row)
     return Summary(count, done, kept, tuple(failed), time.monotonic() - begun, stopped)
 
@@ -321,6 +301,8 @@ class _Pool:
         self._suspects: deque[Task] = deque()  # one of them has taken its worker down
         self._breaks: dict[int, int] = {}
         self._apart = False  # after the first breakdown, readers run beside the workers
+        self._refused = 0  # how often in a row work was not taken
+        self._left: list[Done] = []  # rows that were finished when an executor broke down
 
     @property
     def free(self) -> bool:
@@ -330,14 +312,36 @@ class _Pool:
     @property
     def waiting(self) -> bool:
         """Whether there is something to wait for."""
-        return bool(self._open or self._suspects)
+        return bool(self._open or self._suspects or self._left)
 
     def send(self, tasks: list[Task]) -> None:
         """Send a parcel."""
         if self._executor is None:
             self._executor = self._make()
         tasks = [replace(task, apart=self._apart) for task in tasks]
-        self._open[self._executor.submit(make_rows, tasks)] = tasks
+        try:
+            future = self._executor.submit(make_rows, tasks)
+        except (BrokenExecutor, RuntimeError):
+            # It broke down between two looks at it: with another one, and nobody is to blame.
+            self._break_down()
+            self._suspects += tasks
+            self._refused += 1
+            if self._refused > MOST_REFUSALS:
+                raise
+            return
+        self._refused = 0
+        self._open[future] = tasks
+
+    def _break_down(self) -> None:
+        """The whole executor is lost: what was under way is sent again, row by row."""
+        self._apart = True
+        for future, parcel in self._open.items():
+            if future.done() and not future.cancelled() and future.exception() is None:
+                self._left += future.result()
+            else:
+                self._suspects += parcel
+        self._open.clear()
+        self._shut()
 
     def collect(self) -> list[Done]:
         """Wait for the next parcels.
@@ -349,24 +353,27 @@ class _Pool:
         if alone:
             self.send([self._suspects.popleft()])
         ready, _ = wait(self._open, timeout=0.5, return_when=FIRST_COMPLETED)
-        found: list[Done] = []
+        found, self._left = self._left, []
         for future in ready:
             tasks = self._open.pop(future, [])
             try:
                 found += future.result()
+            except BrokenExecutor:
+                alone = len(tasks) == 1 and not self._open
+                self._break_down()
+                found += [*self._left, *self._suspect(tasks, alone)]
+                self._left = []
+                break
+            except WorkerLost:
+                self._apart = True
+                found += self._suspect(tasks, len(tasks) == 1)
             except Exception as error:
-                broken = [*tasks]
-                if isinstance(error, BrokenProcessPool):
-                    self._apart = True
-                    broken += [task for parcel in self._open.values() for task in parcel]
-                    self._open.clear()
-                    self._shut()
-                found += self._suspect(broken, len(broken) == 1)
-                if isinstance(error, BrokenProcessPool):
-                    break
+                found += self._suspect(tasks, len(tasks) == 1, error)
         return found
 
-    def _suspect(self, tasks: list[Task], alone: bool) -> list[Done]:
+    def _suspect(
+        self, tasks: list[Task], alone: bool, error: Exception | None = None
+    ) -> list[Done]:
         """Look at rows one by one; a row that has broken down alone too often is given up."""
         given_up = []
         for task in tasks:
@@ -375,10 +382,12 @@ class _Pool:
             if self._breaks[row.number] < MOST_BREAKS:
                 self._suspects.append(task)
             else:
+                why = tr("Its worker ended without an answer, several times.")
+                if error is not None:
+                    why = went_wrong(error)
                 given_up.append(
-                    Done(row.number, row.key, row.name, row.message, task.file,
-                         why=tr("Its worker ended without an answer, several times."))
-                )  # fmt: skip
+                    Done(row.number, row.key, row.name, row.message, task.file, why=why)
+                )
         return given_up
 
     def _shut(self) -> None:

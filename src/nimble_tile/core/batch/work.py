@@ -11,15 +11,18 @@ import os
 import platform
 import threading
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
+from nimble_tile.core import heap
 from nimble_tile.core.batch.rows import Row
-from nimble_tile.core.errors import Stopped, UserError
+from nimble_tile.core.errors import OutputError, Stopped, UserError, file_error
 from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
+from nimble_tile.core.workers.plain import sent
+from nimble_tile.core.workers.serving import task
 
 expendable = False
 """Whether this process may be lost: then readers run in it and not beside it, which is faster.
@@ -39,6 +42,7 @@ JOURNALS = "journal"
 """Folder of the workers' notes of finished rows, inside that of the batch."""
 
 
+@sent
 @dataclass(frozen=True)
 class Task:
     """A row and what is needed to make it.
@@ -66,6 +70,7 @@ class Task:
     apart: bool = False
 
 
+@sent
 @dataclass(frozen=True)
 class Done:
     """A row that was worked on.
@@ -87,6 +92,8 @@ class Done:
         Version and level.
     bytes : int
     seconds : float
+    unnoted : str
+        Why it could not be noted in the journal; empty: it was.
     """
 
     row: int
@@ -101,6 +108,7 @@ class Done:
     symbol: str = ""
     bytes: int = 0
     seconds: float = 0.0
+    unnoted: str = ""
 
     @property
     def scans(self) -> bool:
@@ -120,6 +128,18 @@ class Done:
             return cls(**values)
         except (ValueError, TypeError, KeyError):
             return None
+
+
+@task
+def begin() -> Callable[[], None]:
+    """What a worker of our own pool does first; gives back what waits for its row's end.
+
+    A reader that crashes or hangs may end it: its rows are then sent again.
+    """
+    global expendable
+    heap.keep()
+    expendable = True
+    return finish
 
 
 @dataclass
@@ -183,6 +203,7 @@ def finish() -> None:
     _one.acquire()
 
 
+@task
 def make_rows(tasks: Sequence[Task]) -> list[Done]:
     """Make some rows, one after another."""
     return [make_row(task) for task in tasks]
@@ -211,16 +232,21 @@ def _one_row(task: Task) -> Done:
     except Stopped:
         raise
     except Exception as error:  # one row must not end the others
-        found = {
-            "why": tr(
-                "Something went wrong inside ({name}: {error}).",
-                name=type(error).__name__,
-                error=error,
-            )[:300]
-        }
+        found = {"why": went_wrong(error)}
     done = Done(**known, **found, seconds=round(time.perf_counter() - begun, 4))
-    _note(done, task)
+    try:
+        _note(done, task)
+    except OSError as error:
+        unnoted = file_error(OutputError, "write", Path(task.state) / JOURNALS, error)
+        done = replace(done, unnoted=unnoted.what)
     return done
+
+
+def went_wrong(error: BaseException) -> str:
+    """What is said of a row of which nobody foresaw what happened."""
+    return tr(
+        "Something went wrong inside ({name}: {error}).", name=type(error).__name__, error=error
+    )[:300]
 
 
 def _made(task: Task) -> dict[str, Any]:

@@ -13,12 +13,14 @@ from typing import Literal
 import numpy as np
 
 from nimble_tile.core.symbol.looks.paths import Path
+from nimble_tile.core.workers.plain import sent
 
 Role = Literal["paper", "line", "plate", "shadow", "paint", "logo", "caption"]
 Bounds = tuple[float, float, float, float]
 """Left, top, right, bottom in modules."""
 
 
+@sent
 @dataclass(frozen=True, eq=False)
 class Shape:
     """A path with a colour.

@@ -19,6 +19,7 @@ from nimble_tile.core.files import read_bytes
 from nimble_tile.core.foreign import apart
 from nimble_tile.core.language import tr
 from nimble_tile.core.look import rgb as rgb_of
+from nimble_tile.core.workers.plain import sent
 
 if TYPE_CHECKING:
     import numpy as np
@@ -45,6 +46,7 @@ LEAST_SIDE = 16
 """A picture smaller than this on a side cannot carry any code."""
 
 
+@sent
 @dataclass(frozen=True, eq=False)
 class Opened:
     """A decoded picture.

@@ -17,6 +17,7 @@ from nimble_tile.core.scan import readers as _readers
 from nimble_tile.core.scan.bay import TIME_LIMIT, Outcome, outcome_of
 from nimble_tile.core.scan.readers import to_grey
 from nimble_tile.core.scan.worker import answer_of
+from nimble_tile.core.workers.pool import LEAST_PATIENCE
 
 if TYPE_CHECKING:
     import numpy as np
@@ -28,11 +29,14 @@ class ReadersInside:
     Parameters
     ----------
     time_limit : float
-        Seconds for one reader on one image. Beyond it the system ends this process.
+        Seconds of processor time for one reader on one image. Beyond it the system ends this
+        process.
+    patience : float
+        Seconds of the clock for the same, against readers that hang without working.
     """
 
-    def __init__(self, time_limit: float = TIME_LIMIT) -> None:
-        self.time_limit = time_limit
+    def __init__(self, time_limit: float = TIME_LIMIT, patience: float = LEAST_PATIENCE) -> None:
+        self.time_limit, self.patience = time_limit, patience
         self._readers = {name: make() for name, make in _readers.READERS.items()}
 
     def warm(self) -> None:
@@ -62,12 +66,14 @@ class ReadersInside:
 
     def _one(self, name: str, grey: np.ndarray) -> Outcome:
         begun = time.perf_counter()
-        # The signal's usual effect is the end of the process, also within a library that
+        # The signals' usual effect is the end of the process, also within a library that
         # never comes back.
-        signal.setitimer(signal.ITIMER_REAL, self.time_limit)
+        signal.setitimer(signal.ITIMER_PROF, self.time_limit)
+        signal.setitimer(signal.ITIMER_REAL, self.patience)
         try:
             answer = answer_of(self._readers[name], grey)
         finally:
+            signal.setitimer(signal.ITIMER_PROF, 0)
             signal.setitimer(signal.ITIMER_REAL, 0)
         return outcome_of(name, answer, time.perf_counter() - begun)
 

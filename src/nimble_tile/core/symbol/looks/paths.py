@@ -13,6 +13,8 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 
+from nimble_tile.core.workers.plain import sent
+
 Op = tuple
 """``("M", x, y)``, ``("L", x, y)``, ``("C", x1, y1, x2, y2, x, y)``,
 ``("A", radius, sweep, x, y)`` (a circular arc of at most half a turn), ``("Z",)``."""
@@ -21,6 +23,7 @@ DECIMALS = 3
 """Decimals of path data: a thousandth of a module is nothing to see at any size."""
 
 
+@sent
 @dataclass(frozen=True, eq=False)
 class Path:
     """A path that is filled by the non-zero rule unless `even_odd`.

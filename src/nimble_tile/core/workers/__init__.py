@@ -1,0 +1,1 @@
+"""Work that may hang or die, in processes of its own."""
