@@ -105,9 +105,10 @@ def test_a_spoilt_thumbnail_costs_only_itself(data, photo_piece, store, tmp_path
 
 def test_unsaved_drafts_are_in_the_copy_that_is_kept_aside(photo_piece, store, tmp_path):
     piece = photo_piece()
-    recovery = Recovery(tmp_path / "kept", process=99_999_999)
+    recovery = Recovery(tmp_path / "kept")
     recovery.keep(piece, store, None, [draft(piece.edited("blend", strength=0.3))])
-    (left,) = Recovery(tmp_path / "kept", process=99_999_998).leftovers()
+    del recovery
+    (left,) = Recovery(tmp_path / "kept").leftovers()
     assert isinstance(left, Leftover)
     project = archive.load_project(left.path)
     assert project.drafts[0].piece.blend.strength == 0.3

@@ -516,9 +516,35 @@ def test_presets_are_kept_changed_and_forgotten(tmp_path):
     assert [preset.name for preset in presets.presets(file)] == names
     for bad in ("{}", "[", json.dumps({"format": presets.FORMAT, "schema": 1, "presets": [{}]})):
         file.write_text(bad)
-        assert presets.own(file) == []
+        assert presets.own(file) == [] and presets.understood(file)[1]
         with pytest.raises(ProjectError):
             presets.read(file)
+        aside = presets.keep(presets.Preset(name="Mine", finish=own), file)
+        assert aside.read_text() == bad  # what is not understood is never written over
+        assert [preset.name for preset in presets.own(file)] == ["Mine"]
+        assert presets.understood(file)[1] == ""
+
+
+def test_of_damaged_presets_what_is_understood_is_kept(tmp_path):
+    file = tmp_path / "presets.json"
+    for name in ("First", "Second", "Third"):
+        presets.keep(presets.Preset(name=name, finish=Finish(format="webp")), file)
+    document = json.loads(file.read_text())
+    document["presets"][1]["finish"]["quality"] = 4000
+    file.write_text(json.dumps(document))
+    before = file.read_text()
+    assert [preset.name for preset in presets.own(file)] == ["First", "Third"]
+    assert "1 of 3 entries" in presets.understood(file)[1]
+    aside = presets.forget("First", file)
+    assert aside.read_text() == before
+    assert [preset.name for preset in presets.own(file)] == ["Third"]
+    # A newer program's file: what both know is used, and the rest is not lost.
+    document["schema"], document["presets"][1]["finish"]["quality"] = 99, 90
+    file.write_text(json.dumps(document))
+    assert len(presets.own(file)) == 3 and "newer version" in presets.understood(file)[1]
+    again = presets.keep(presets.Preset(name="Fourth", finish=Finish()), file)
+    assert json.loads(again.read_text())["schema"] == 99 and again != aside
+    assert len(presets.own(file)) == 4
 
 
 def test_millimetres_follow_the_resolution():

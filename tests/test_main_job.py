@@ -224,21 +224,40 @@ def test_reasons_name_the_pattern_that_is_broken(store):
     assert any("Not read by quirc" in reason.text for reason in reasons)
 
 
-def test_leftovers_are_those_of_processes_that_are_gone(tmp_path, store, photo_piece):
-    piece, original = photo_piece(), tmp_path / "walk.nimbletile"
-    living = subprocess.Popen([sys.executable, "-c", "input()"], stdin=subprocess.PIPE)
-    try:
-        for process in (living.pid, 2**22 + 5, 2**22 + 6):
-            Recovery(tmp_path / "kept", process).keep(piece, store, original)
-        (tmp_path / "kept" / f"{2**22 + 6}.json").write_text("{ broken")
-        (tmp_path / "kept" / "letters.nimbletile").write_bytes(b"")
-        found = Recovery(tmp_path / "kept").leftovers()
-        assert {left.path.stem for left in found} == {str(2**22 + 5), str(2**22 + 6)}
-        assert {left.original for left in found} == {original, None}
-        Recovery.discard(found[0])
-        assert len(Recovery(tmp_path / "kept").leftovers()) == 1
-    finally:
-        living.communicate(b"\n")
+KEEPER = """
+import sys
+from pathlib import Path
+from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.piece import Message, Piece
+from nimble_tile.core.project.recovery import Recovery
+
+kept = Recovery(Path(sys.argv[1]))
+kept.keep(Piece(message=Message(text="reed")), PictureStore(), Path(sys.argv[2]))
+print("kept", flush=True)
+input()
+"""
+
+
+def test_leftovers_are_those_of_processes_that_are_gone(tmp_path):
+    folder, original = tmp_path / "kept", tmp_path / "walk.nimbletile"
+    call = [sys.executable, "-c", KEEPER, folder, original]
+    programs = [
+        subprocess.Popen(call, stdin=subprocess.PIPE, stdout=subprocess.PIPE) for _ in range(2)
+    ]
+    for program in programs:
+        assert program.stdout.readline() == b"kept\n"
+    assert Recovery(folder).leftovers() == []
+    programs[0].kill()
+    programs[0].wait()
+    (folder / "letters.nimbletile").write_bytes(b"")
+    (folder / "letters.json").write_text("{ broken")
+    found = Recovery(folder).leftovers()
+    assert {left.original for left in found} == {original, None} and len(found) == 2
+    Recovery.discard(found[0])
+    del found
+    assert len(Recovery(folder).leftovers()) == 1
+    programs[1].communicate(b"\n")
+    assert len(Recovery(folder).leftovers()) == 2
     assert Recovery(tmp_path / "never").leftovers() == []
 
 

@@ -11,10 +11,11 @@ import pytest
 from nimble_tile.core.errors import ProjectError
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import SCHEMA, Message, Piece
-from nimble_tile.core.project import archive
+from nimble_tile.core.project import archive, looks
 from nimble_tile.core.project.guarding import Holds, stamp_of
 from nimble_tile.core.project.recovery import Recovery
 from nimble_tile.core.render import Renderer
+from nimble_tile.core.trials import sets
 
 SAMPLES = Path(__file__).parent / "samples"
 
@@ -177,10 +178,54 @@ def test_unsaved_work_is_copied_within_five_seconds_even_while_it_goes_on(
         return any(folder.glob("*.nimbletile"))
 
     qtbot.waitUntil(go_on, timeout=5_000)
-    other = Recovery(folder, process=1)
+    other = Recovery(folder)
     (copy,) = list(folder.glob("*.nimbletile"))
     assert archive.load(copy, PictureStore()).blend.strength > 0.3
-    assert other.leftovers() == []  # its program runs
+    assert other.leftovers() == []  # its window lives
+
+
+def test_a_copy_is_offered_once_whatever_numbers_processes_have(tmp_path, store):
+    """Names never come again, and a copy belongs to the window that lives, not to a number."""
+    folder, piece = tmp_path / "kept", Piece(message=Message(text="reed"))
+    first, second = Recovery(folder), Recovery(folder)
+    first.keep(piece, store, tmp_path / "walk.nimbletile")
+    second.keep(piece.edited("code", level="H"), store, None)
+    assert len(list(folder.glob("*.nimbletile"))) == 2
+    assert first.leftovers() == second.leftovers() == []
+    del first  # it ended without a word
+    (left,) = second.leftovers()
+    assert left.original == tmp_path / "walk.nimbletile"
+    assert Recovery(folder).leftovers() == []  # that window offers it already
+    del left
+    (again,) = Recovery(folder).leftovers()
+    Recovery.discard(again)
+    second.drop()
+    assert list(folder.iterdir()) == []
+    # Copies of the program's earlier versions were named by numbers.
+    archive.save(piece, store, folder / f"{os.getpid()}.nimbletile")
+    assert len(Recovery(folder).leftovers()) == 1
+
+
+def test_what_is_brought_back_is_given_up_only_when_it_is_safe_again(
+    window, settle, qtbot, tmp_path, monkeypatch
+):
+    folder = window.settings.folder / "unsaved"
+    gone = Recovery(folder)
+    gone.keep(Piece(message=Message(text="the only copy")), PictureStore(), None)
+    del gone
+    keeper = window.files.safekeeping
+    (left,) = keeper.recovery.leftovers()
+    written = archive.save
+    monkeypatch.setattr(archive, "save", lambda *_: (_ for _ in ()).throw(ProjectError("full")))
+    keeper._bring_back(left)
+    qtbot.waitUntil(lambda: window.session.piece.message.text == "the only copy", timeout=10_000)
+    qtbot.waitUntil(lambda: "No copy" in window.notice.label.text(), timeout=10_000)
+    assert left.path.exists()  # the disk is full: it stays
+    monkeypatch.setattr(archive, "save", written)
+    keeper.keep_copy()
+    qtbot.waitUntil(lambda: not left.path.exists(), timeout=10_000)
+    (copy,) = folder.glob("*.nimbletile")
+    assert archive.load(copy, PictureStore()).message.text == "the only copy"
 
 
 def test_damaged_projects_never_open_half(tmp_path):
@@ -191,3 +236,70 @@ def test_damaged_projects_never_open_half(tmp_path):
         pictures = PictureStore()
         with pytest.raises(ProjectError):
             archive.load(path, pictures)
+
+
+# What the designer has kept by name -----------------------------------------------------------
+
+
+def test_of_a_damaged_set_of_trials_what_is_understood_stays_and_nothing_is_written_over(tmp_path):
+    file = tmp_path / "trials.json"
+    sets.write(sets.shipped()[:3], file)
+    document = json.loads(file.read_text())
+    document["trials"][1]["view"] = {"distance": "far away"}
+    file.write_text(json.dumps(document))
+    before = file.read_text()
+    found, told = sets.understood(file)
+    assert [t.name for t in found.trials] == [sets.shipped()[n].name for n in (0, 2)]
+    assert "1 of 3 entries" in told
+    aside = sets.write(found.trials, file)
+    assert aside.read_text() == before and sets.understood(file)[1] == ""
+    assert sets.write(found.trials[:1], file) is None  # nothing is lost then
+    file.write_text("[1, 2")
+    assert sets.understood(file) == (sets.TrialSet(sets.shipped()), f"{file.name} is damaged "
+                                     "and is not used.")  # fmt: skip
+    assert sets.write(found.trials, file).read_text() == "[1, 2"
+
+
+def test_a_look_that_is_not_understood_is_told_of_and_kept(tmp_path, store):
+    look = looks.shipped()[0]
+    looks.keep(look, "Reed", store, tmp_path)
+    path = looks.path_for("Reed", tmp_path)
+    newer = json.loads(path.read_text()) | {"schema": 99}
+    path.write_text(json.dumps(newer))
+    troubles = []
+    assert looks.saved(tmp_path, store, troubles) == {} and "newer version" in troubles[0]
+    looks.keep(look, "Reed", store, tmp_path)
+    assert list(looks.saved(tmp_path, store)) == ["Reed"]
+    kept = [json.loads(p.read_text()) for p in tmp_path.glob("*damaged*")]
+    assert kept == [newer]
+
+
+def test_what_the_window_remembered_is_read_value_by_value_and_kept_where_it_is_damaged(
+    qapp, qtbot, tmp_path, bay
+):
+    from nimble_tile.ui.window import Window
+    from nimble_tile.ui.work.settings import Settings
+
+    file = tmp_path / "window.json"
+    odd = {"theme": ["x"], "recent": 5, "geometry": 3, "colours": "red", "calls": {"a": 1},
+           "painted last": [], "unit": None, "autosave": "soon", "toured": True, "language": 7,
+           "usual level": [], "proposals": "no"}  # fmt: skip
+    file.write_text(json.dumps(odd))
+    window = Window(Settings(file), bay)
+    qtbot.addWidget(window)
+    window.show()
+    assert window.settings.recent == [] and window.settings.trouble == ""
+    window.studio_desk.open()
+    window.shut_down()
+    file.write_text('{"theme": "dark", "rec')
+    settings = Settings(file)
+    (tmp_path / "trials.json").write_text("{")
+    window = Window(settings, bay)
+    qtbot.addWidget(window)
+    window.show()
+    qtbot.waitUntil(lambda: "damaged" in window.notice.label.text(), timeout=10_000)
+    assert "trials.json is damaged" in window.notice.label.text()
+    settings.set("theme", "light")
+    assert [p.read_text() for p in tmp_path.glob("window.damaged-*")] == ['{"theme": "dark", "rec']
+    assert Settings(file).get("theme") == "light"
+    window.shut_down()

@@ -227,7 +227,6 @@ def test_candidates_are_painted_tried_compared_and_mended(studio, bay):
 
 
 def test_what_cannot_be_painted_or_read_is_said_and_the_rest_goes_on(studio, monkeypatch):
-    monkeypatch.setattr("nimble_tile.studio.making.LONGEST_SEARCH", 1.0)
     board = studio.board
     board.ask(LINK, [Recipe("lake", size=9000, steps=3), Recipe("lake", size=256, steps=3)])
     board.bring(LINK, "no picture.png", b"\x89PNG cut off")

@@ -475,7 +475,7 @@ def test_unsaved_work_of_a_crash_is_offered_to_the_next_start(
     next_window.notice.buttons[0].click()
     qtbot.waitUntil(lambda: next_window.session.piece == window.session.piece, timeout=10_000)
     assert next_window.session.unsaved
-    assert not crashed.exists()
+    qtbot.waitUntil(lambda: not crashed.exists(), timeout=10_000)  # once it is safe again
     # Saving makes the copy needless.
     next_window.files.save_to(tmp_path / "kept.nimbletile")
     qtbot.waitUntil(lambda: not next_window.session.unsaved, timeout=10_000)

@@ -13,7 +13,6 @@ from nimble_tile.core.trials.sets import shipped
 from nimble_tile.core.tune import mend as core_mend
 from nimble_tile.standins import prompt
 from nimble_tile.standins.painter.words import understand
-from nimble_tile.studio import making
 from nimble_tile.studio.making import guide_symbol
 from nimble_tile.ui.rooms.studio.guiding import numbers
 from outside_reader import zbar_reads
@@ -169,7 +168,6 @@ def elsewhere(opacity, seed):
 
 
 def test_the_guide_goes_out_and_pictures_come_in(studio, window, qtbot, tmp_path, monkeypatch):
-    monkeypatch.setattr(making, "LONGEST_SEARCH", 90.0)  # other tests run beside it
     monkeypatch.setattr(core_mend, "WEAKENING_STEPS", (0.2,))
     monkeypatch.setattr(core_mend, "LADDER", (0.5, 0.7, 0.9))
     fold = studio.elsewhere
@@ -207,7 +205,6 @@ def test_the_guide_goes_out_and_pictures_come_in(studio, window, qtbot, tmp_path
     studio.view.choose(mended.id)
     assert studio.large.way.button("before").isEnabled()
     # What no search finds is handed on to where one can say where it is.
-    monkeypatch.setattr(making, "LONGEST_SEARCH", 0.5)
     plain = tmp_path / "plain.png"
     plain.write_bytes(encoded(np.ascontiguousarray(photograph("coffee")[:200, :200])))
     studio.bring([plain])
@@ -222,7 +219,6 @@ def test_the_guide_goes_out_and_pictures_come_in(studio, window, qtbot, tmp_path
     mender = window.mend_desk._later.get()
     assert mender.name == "plain.png" and mender.controls.message.toPlainText() == LINK
     mender.halt()
-    monkeypatch.setattr(making, "LONGEST_SEARCH", 90.0)
     studio.board.remove([lost.id])
     studio.refresh()
     # A folder is watched: what is written there comes in by itself.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import os
 import re
@@ -199,6 +200,92 @@ def read_document(path: Path, form: str, schema: int, most: int, what: str) -> d
     if not isinstance(document.get("schema"), int) or document["schema"] > schema:
         raise refused(path, tr("it was saved by a newer version of this program"))
     return document
+
+
+def entries_of(
+    path: Path,
+    form: str,
+    schema: int,
+    most: int,
+    key: str,
+    count: int,
+    make: Callable[[Any], Any],
+) -> tuple[list[Any], dict[str, Any], str]:
+    """What is understood of one of our own files that holds a list.
+
+    Parameters
+    ----------
+    path : Path
+    form, schema, most
+        As in `read_document`.
+    key : str
+        Where the list stands in the document.
+    count : int
+        Entries that are taken at most.
+    make : callable
+        Makes something of an entry; raises `ValueError` where it is not understood.
+
+    Returns
+    -------
+    (list, dict, str)
+        What was made, the document, and in a sentence what is not understood; empty: all is,
+        or there is no file.
+    """
+    if not path.is_file():
+        return [], {}, ""
+    try:
+        document = json.loads(read_bytes(path, most, ProjectError).decode("utf-8"))
+        if not isinstance(document, dict) or document.get("format") != form:
+            raise ValueError("another format")
+        entries = document.get(key)
+        if not isinstance(entries, list):
+            raise ValueError("no list")
+    except ProjectError as error:
+        return [], {}, str(error)
+    except (ValueError, RecursionError):
+        return [], {}, tr("{name} is damaged and is not used.", name=path.name)
+    made, lost = [], 0
+    for entry in entries:
+        try:
+            if len(made) >= count:
+                raise ValueError("too many")
+            made.append(make(entry))
+        except (ValueError, TypeError, RecursionError):
+            lost += 1
+    newer = not isinstance(document.get("schema"), int) or document["schema"] > schema
+    told = ""
+    if lost:
+        told = tr(
+            "{lost} of {entries} entries in {name} are not understood.",
+            lost=lost, entries=len(entries), name=path.name,
+        )  # fmt: skip
+    elif newer:
+        told = tr("{name} was saved by a newer version of this program.", name=path.name)
+    return made, document, told
+
+
+def set_aside(path: Path) -> Path | None:
+    """Keep a file that is about to be replaced and is not understood as a whole.
+
+    Returns
+    -------
+    Path or None
+        Where it is kept, beside its place; None where that is not possible.
+    """
+    try:
+        data = path.read_bytes()
+        for number in itertools.count(1):
+            aside = path.with_name(f"{path.stem}.damaged-{number}{path.suffix}")
+            try:
+                with aside.open("xb") as file:
+                    file.write(data)
+                return aside
+            except FileExistsError:
+                if aside.read_bytes() == data:
+                    return aside
+    except OSError:
+        return None
+    return None
 
 
 def refused(path: Path, why: str) -> ProjectError:

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import hashlib
 import io
-import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
@@ -48,9 +47,6 @@ SHOWN = 420
 
 THUMB = 320
 """Longer side, in pixels, of a candidate's small picture."""
-
-LONGEST_SEARCH = 15.0
-"""Seconds for which a code is looked for on a picture; hardly any needs more than five."""
 
 GUIDE_SHARES = tuple(np.arange(0.3, 1.0001, 0.025))
 """Sides of a code with its quiet zone, in parts of the guide's shorter side, that are tried."""
@@ -366,10 +362,9 @@ class Studio:
 
     def _found(self, pixels: np.ndarray, message: str) -> Suspect:
         """The symbol that stands on a picture that was made elsewhere."""
-        until, symbol = time.monotonic() + LONGEST_SEARCH, guide_symbol(message)
+        symbol = guide_symbol(message)
         found = find(
-            pixels, message, self.bay, None,
-            lambda: self._ended() or time.monotonic() > until, (symbol,),
+            pixels, message, self.bay, None, self._ended, (symbol,),
             guide_places(symbol, (pixels.shape[1], pixels.shape[0])),
         )  # fmt: skip
         return found[0]

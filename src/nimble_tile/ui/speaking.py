@@ -16,7 +16,7 @@ def speak() -> None:
         return
     from nimble_tile.ui.work.settings import Settings
 
-    language.use(Settings().get("language") or language.suited(QLocale.system().uiLanguages()))
+    language.use(Settings().get("language", "") or language.suited(QLocale.system().uiLanguages()))
 
 
 def translate(app: QCoreApplication) -> None:

@@ -437,7 +437,12 @@ class Window(QMainWindow):
 
     def _offer(self) -> None:
         """What there is to say at the start."""
-        if not self.files.safekeeping.offer_leftovers():
+        if self.files.safekeeping.offer_leftovers():
+            return
+        troubles = [text for text in (self.settings.trouble, self.prover.trouble) if text]
+        if troubles:
+            self.notice.say(" ".join(troubles))
+        else:
             self.help.offer_tour()
 
     def closeEvent(self, event: QCloseEvent) -> None:

@@ -18,10 +18,10 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from nimble_tile.core.errors import OutputError, PictureError, ProjectError
-from nimble_tile.core.files import read_document, refused, write_atomically
+from nimble_tile.core.files import read_document, refused, set_aside, write_atomically
 from nimble_tile.core.language import tr
 from nimble_tile.core.look import Look
-from nimble_tile.core.picture.store import Lease
+from nimble_tile.core.picture.store import Lease, PictureStore
 
 FORMAT = "nimble-tile look"
 SCHEMA = 1
@@ -50,13 +50,15 @@ def folder() -> Path:
     return user_data_path("nimble-tile") / "looks"
 
 
-def saved(where: Path, pictures: Lease) -> dict[str, Look]:
-    """Saved looks by name; files that cannot be read are left out."""
+def saved(where: Path, pictures: Lease, troubles: list[str] | None = None) -> dict[str, Look]:
+    """Saved looks by name; files that cannot be read are left out, and why goes to `troubles`."""
     found = {}
     for path in sorted(where.glob(f"*{SUFFIX}")) if where.is_dir() else ():
         try:
             look = read(path, pictures)
-        except ProjectError:
+        except ProjectError as error:
+            if troubles is not None and ".damaged-" not in path.name:
+                troubles.append(error.what)
             continue
         found[look.name or path.stem] = look
     return found
@@ -89,7 +91,13 @@ def keep(look: Look, name: str, pictures: Lease, where: Path) -> Look:
         from nimble_tile.core.errors import file_error
 
         raise file_error(OutputError, "make", where, error) from error
-    write(named, pictures, path_for(name, where))
+    path = path_for(name, where)
+    if path.is_file():
+        try:
+            read(path, PictureStore())
+        except ProjectError:
+            set_aside(path)
+    write(named, pictures, path)
     return named
 
 

@@ -11,8 +11,14 @@ from pathlib import Path
 
 from pydantic import Field, ValidationError
 
-from nimble_tile.core.errors import OutputError, ProjectError
-from nimble_tile.core.files import read_document, refused, write_atomically
+from nimble_tile.core.errors import OutputError
+from nimble_tile.core.files import (
+    entries_of,
+    read_document,
+    refused,
+    set_aside,
+    write_atomically,
+)  # fmt: skip
 from nimble_tile.core.language import tr
 from nimble_tile.core.look import Model
 from nimble_tile.core.piece import Finish
@@ -60,12 +66,18 @@ def own_file() -> Path:
     return user_data_path("nimble-tile") / "presets.json"
 
 
+def understood(where: Path) -> tuple[list[Preset], str]:
+    """The designer's presets, as far as they are understood, and what is not, in a sentence."""
+    found, _, told = entries_of(
+        where, FORMAT, SCHEMA, MOST_BYTES, "presets", MOST_PRESETS,
+        lambda entry: Preset.model_validate_json(json.dumps(entry)),
+    )  # fmt: skip
+    return found, told
+
+
 def own(where: Path) -> list[Preset]:
-    """The designer's presets; none where the file is missing or damaged."""
-    try:
-        return read(where) if where.is_file() else []
-    except ProjectError:
-        return []
+    """The designer's presets, as far as they are understood."""
+    return understood(where)[0]
 
 
 def presets(where: Path) -> list[Preset]:
@@ -88,18 +100,34 @@ def read(path: Path) -> list[Preset]:
         raise refused(path, tr("a value in it is not possible{detail}", detail=detail)) from None
 
 
-def keep(preset: Preset, where: Path) -> None:
-    """Keep a preset, in place of one of the same name; raises `OutputError`."""
+def keep(preset: Preset, where: Path) -> Path | None:
+    """Keep a preset, in place of one of the same name.
+
+    Returns
+    -------
+    Path or None
+        Where the file as it was is kept, if not all of it was understood.
+
+    Raises
+    ------
+    OutputError
+        The file cannot be written, or holds as many presets as it may.
+    """
     others = [old for old in own(where) if old.name != preset.name]
-    _write([*others, preset][-MOST_PRESETS:], where)
+    if len(others) >= MOST_PRESETS:
+        raise OutputError(
+            tr("There are {most_presets} presets already.", most_presets=MOST_PRESETS),
+            tr("Remove one first."),
+        )
+    return _write([*others, preset], where)
 
 
-def forget(name: str, where: Path) -> None:
-    """Remove the designer's preset of this name; one that ships comes back."""
-    _write([preset for preset in own(where) if preset.name != name], where)
+def forget(name: str, where: Path) -> Path | None:
+    """Remove the designer's preset of this name; one that ships comes back. As `keep`."""
+    return _write([preset for preset in own(where) if preset.name != name], where)
 
 
-def _write(kept: Sequence[Preset], where: Path) -> None:
+def _write(kept: Sequence[Preset], where: Path) -> Path | None:
     document = {
         "format": FORMAT, "schema": SCHEMA,
         "presets": [preset.model_dump(mode="json") for preset in kept],
@@ -111,4 +139,6 @@ def _write(kept: Sequence[Preset], where: Path) -> None:
         raise OutputError(
             tr("No preset could be kept in {folder}.", folder=where.parent)
         ) from error
+    aside = set_aside(where) if understood(where)[1] else None
     write_atomically(where, lambda file: file.write(data), OutputError, "save")
+    return aside

@@ -1,19 +1,19 @@
 """Copies of unsaved work, kept aside while the program runs.
 
-Each running program keeps at most one copy, named by its process. A copy whose
-process is gone is what a crash or a power cut left behind; it is offered to
-the next start.
+Each window keeps at most one copy, under a name that never comes again, and holds a lock on it,
+which the system takes away however the program ends. A copy that nobody holds is what a crash or
+a power cut left behind; it is offered to the next start.
 """
 
 from __future__ import annotations
 
+import fcntl
 import json
 import os
+import secrets
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
-
-import psutil
 
 from nimble_tile.core.errors import ProjectError
 from nimble_tile.core.files import write_atomically
@@ -22,6 +22,37 @@ from nimble_tile.core.picture.store import Lease
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.project import archive
 from nimble_tile.core.project.drafts import Draft
+
+LOCK = ".lock"
+
+
+class _Claim:
+    """That a copy is this window's, as long as this object lives."""
+
+    def __init__(self, copy: Path) -> None:
+        self._path = copy.with_suffix(LOCK)
+        self._handle = os.open(self._path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        try:
+            fcntl.flock(self._handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            self.release()
+            raise
+        except OSError:
+            pass  # no locks here: a copy is rather offered twice than never
+
+    def release(self) -> None:
+        """It may be anybody's."""
+        handle, self._handle = self._handle, -1
+        if handle >= 0:
+            os.close(handle)
+
+    def end(self) -> None:
+        """There is nothing to claim any more."""
+        _remove(self._path)
+        self.release()
+
+    def __del__(self) -> None:
+        self.release()
 
 
 @dataclass(frozen=True)
@@ -38,34 +69,31 @@ class Leftover:
 
     path: Path
     original: Path | None
+    _claim: _Claim | None = field(default=None, repr=False, compare=False)
 
 
 class Recovery:
-    """Keeps the copy of this process.
+    """Keeps the copy of one window.
 
     Parameters
     ----------
     folder : Path
         Where copies are kept.
-    process : int, optional
-        Process to name the copy by; this one.
     """
 
-    def __init__(self, folder: Path, process: int | None = None) -> None:
+    def __init__(self, folder: Path) -> None:
         self._folder = Path(folder)
-        self._path = self._folder / f"{process or os.getpid()}{archive.SUFFIX}"
+        self._path = self._folder / f"{secrets.token_hex(12)}{archive.SUFFIX}"
         self._note = self._path.with_suffix(".json")
+        self._claim: _Claim | None = None
 
     def keep(
-        self,
-        piece: Piece,
-        pictures: Lease,
-        original: Path | None,
-        drafts: Sequence[Draft] = (),
+        self, piece: Piece, pictures: Lease, original: Path | None, drafts: Sequence[Draft] = ()
     ) -> None:
         """Write the copy; raises `ProjectError` when that is not possible."""
         try:
             self._folder.mkdir(parents=True, exist_ok=True)
+            self._claim = self._claim or _Claim(self._path)
         except OSError as error:
             raise ProjectError(
                 tr("No copy could be kept in {folder}.", folder=self._folder)
@@ -76,10 +104,16 @@ class Recovery:
 
     def drop(self) -> None:
         """The work is saved or given up: no copy is needed."""
-        _remove(self._path)
+        claim, self._claim = self._claim, None
+        _remove(self._path, self._note)
+        if claim is not None:
+            claim.end()
 
     def leftovers(self) -> list[Leftover]:
-        """Copies of programs that are gone, newest first."""
+        """Copies of programs that are gone, newest first.
+
+        They are claimed: another window does not find them as long as these objects live.
+        """
         found = []
         try:
             copies = list(self._folder.glob(f"*{archive.SUFFIX}"))
@@ -87,20 +121,28 @@ class Recovery:
         except OSError:
             return []
         for path in copies:
-            if path != self._path and path.stem.isdigit() and not _runs(int(path.stem)):
+            if path == self._path:
+                continue
+            try:
+                found.append(Leftover(path, _original(path), _Claim(path)))
+            except BlockingIOError:
+                continue  # its window lives
+            except OSError:
                 found.append(Leftover(path, _original(path)))
         return found
 
     @staticmethod
     def discard(leftover: Leftover) -> None:
         """Remove a leftover copy."""
-        _remove(leftover.path)
+        _remove(leftover.path, leftover.path.with_suffix(".json"))
+        if leftover._claim is not None:
+            leftover._claim.end()
 
 
-def _remove(path: Path) -> None:
-    for file in (path, path.with_suffix(".json")):
+def _remove(*paths: Path) -> None:
+    for path in paths:
         try:
-            file.unlink(missing_ok=True)
+            path.unlink(missing_ok=True)
         except OSError:
             continue
 
@@ -111,15 +153,3 @@ def _original(path: Path) -> Path | None:
         return Path(note["original"]) if note.get("original") else None
     except (OSError, ValueError, AttributeError, KeyError, TypeError):
         return None
-
-
-def _runs(process: int) -> bool:
-    """Whether a process of this number runs as this program.
-
-    Numbers are used again after a restart, so its command line is asked too.
-    """
-    try:
-        command = " ".join(psutil.Process(process).cmdline())
-    except psutil.Error:
-        return False
-    return "nimble" in command or "python" in command

@@ -16,8 +16,14 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
-from nimble_tile.core.errors import OutputError, ProjectError
-from nimble_tile.core.files import read_document, refused, write_atomically
+from nimble_tile.core.errors import OutputError
+from nimble_tile.core.files import (
+    entries_of,
+    read_document,
+    refused,
+    set_aside,
+    write_atomically,
+)  # fmt: skip
 from nimble_tile.core.language import tr
 from nimble_tile.core.scan.readers import READER_NAMES
 from nimble_tile.core.trials.trial import Trial
@@ -65,12 +71,29 @@ def own_file() -> Path:
 
 
 def own(where: Path | None = None) -> TrialSet:
-    """The designer's set, or the one that ships where none was saved or it is damaged."""
-    path = where or own_file()
-    try:
-        return read(path) if path.is_file() else TrialSet(shipped())
-    except ProjectError:
-        return TrialSet(shipped())
+    """The designer's set, as far as it is understood, or the one that ships."""
+    return understood(where)[0]
+
+
+def understood(where: Path | None = None) -> tuple[TrialSet, str]:
+    """The designer's set, and what of it is not understood, in a sentence.
+
+    Where none was saved, or nothing of it is understood, it is the set that ships.
+    """
+    found, document, told = entries_of(
+        where or own_file(),
+        FORMAT,
+        SCHEMA,
+        MOST_BYTES,
+        "trials",
+        MOST_TRIALS,
+        Trial.model_validate,
+    )
+    if not found:
+        return TrialSet(shipped()), told
+    names = document.get("readers", READER_NAMES)
+    counted = tuple(name for name in READER_NAMES if isinstance(names, list) and name in names)
+    return TrialSet(tuple(found), counted or READER_NAMES), told
 
 
 def read(path: Path) -> TrialSet:
@@ -102,8 +125,15 @@ def read(path: Path) -> TrialSet:
         raise refused(path, tr("a value in it is not possible{detail}", detail=detail)) from None
 
 
-def write(trials: Sequence[Trial], path: Path, readers: Sequence[str] = READER_NAMES) -> None:
+def write(
+    trials: Sequence[Trial], path: Path, readers: Sequence[str] = READER_NAMES
+) -> Path | None:
     """Write a set of trials and the readers that count.
+
+    Returns
+    -------
+    Path or None
+        Where the file as it was is kept, if it was a set and not all of it was understood.
 
     Raises
     ------
@@ -125,4 +155,6 @@ def write(trials: Sequence[Trial], path: Path, readers: Sequence[str] = READER_N
         from nimble_tile.core.errors import file_error
 
         raise file_error(OutputError, "make", path.parent, error) from error
+    aside = set_aside(path) if understood(path)[1] else None
     write_atomically(path, lambda file: file.write(data), OutputError, "write")
+    return aside

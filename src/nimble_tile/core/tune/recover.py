@@ -54,8 +54,18 @@ WORDED = 1.8
 CERTAIN = 1.3
 """Multiple of the sure correlation at which no further places are looked at."""
 
+HOPELESS, STILL_HOPELESS = 6.0, 8.0
+"""Correlations below which a place is given up: when its corners were moved once by more than
+half a module, and when such moves bring nothing more. Where a symbol stands, it was above 13 by
+then on every picture that we tried; where none does, chance brings it to 5, now and then to 7."""
+
 TRIPLES = 28
 """Places made of three likely finders that are looked at for any perspective."""
+
+HINT = 2.5
+"""Agreement of the function patterns, in standard deviations under chance, that three finders
+must have for their far corner to be looked for. With the far corner still wrong, symbols in
+perspective had above 5."""
 
 QUIET_ZONES = (4, 2, 0, 1, 3)
 """Quiet zones that are tried where the whole picture may be the code."""
@@ -236,8 +246,9 @@ def suspects(
         flat = list(finder_places(plane, versions))
         for _, version, quad in _ranked(plane, flat)[:6]:
             yield version, quad, True
-        for version, quad in flat[:TRIPLES]:
-            yield version, quad, True
+        for score, version, quad in _ranked(plane, flat[:TRIPLES]):
+            if score >= HINT:
+                yield version, quad, True
 
     found: list[Suspect] = []
     for version, quad, is_open in likely():
@@ -366,6 +377,10 @@ def _moved(
                         new = _score(plane, moved, symbol, chosen)
                         if new > score + 1e-3:
                             score, quad, better = new, moved, True
+            if score < HOPELESS:
+                return quad
+        if score < STILL_HOPELESS:
+            return quad
     return quad
 
 

@@ -100,6 +100,7 @@ class Prover(QObject):
         self._renderer: Renderer | None = None
         self._known_subject: tuple[Rendering, int, Subject] | None = None
         self._set: TrialSet | None = None
+        self._trouble = ""
         self.own_set: Path | None = None  # file of the designer's own set
         self.paused = False  # by the designer
         self._holds = 0  # others that need the readers
@@ -118,11 +119,17 @@ class Prover(QObject):
         """The readers that count."""
         return self._chosen().readers
 
+    @property
+    def trouble(self) -> str:
+        """What of the designer's own set is not understood, in a sentence; empty: all is."""
+        self._chosen()
+        return self._trouble
+
     def _chosen(self) -> TrialSet:
         if self._set is None:
-            from nimble_tile.core.trials.sets import own
+            from nimble_tile.core.trials.sets import understood
 
-            self._set = own(self.own_set)
+            self._set, self._trouble = understood(self.own_set)
         return self._set
 
     def use(self, chosen: TrialSet) -> None:

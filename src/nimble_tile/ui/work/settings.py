@@ -12,7 +12,8 @@ from typing import Any
 from PySide6.QtCore import QByteArray, QSize
 from PySide6.QtWidgets import QMainWindow
 
-from nimble_tile.core.files import PART, clear_parts
+from nimble_tile.core.files import PART, clear_parts, set_aside
+from nimble_tile.core.language import tr
 
 MOST_RECENT = 8
 
@@ -41,11 +42,26 @@ class Settings:
     def __init__(self, path: Path | None = None) -> None:
         self._own_place = path is not None
         self._path = path or state_file()
+        self._damaged = False  # the file is there and is not understood
         try:
             loaded = json.loads(self._path.read_text("utf-8"))
-        except (OSError, ValueError):
+            self._damaged = not isinstance(loaded, dict)
+        except OSError:
             loaded = {}
-        self._values: dict[str, Any] = loaded if isinstance(loaded, dict) else {}
+        except (ValueError, RecursionError):
+            loaded, self._damaged = {}, True
+        self._values: dict[str, Any] = {} if self._damaged else loaded
+
+    @property
+    def trouble(self) -> str:
+        """What is not understood of what was remembered, in a sentence; empty: all is."""
+        if not self._damaged:
+            return ""
+        return tr(
+            "What the window remembered is damaged: it begins as on the first day. The file is "
+            "kept beside its place, in {folder}.",
+            folder=self.folder,
+        )
 
     @property
     def looks_folder(self) -> Path:
@@ -116,7 +132,10 @@ class Settings:
         self.set(f"folder of {what}", str(file.parent))
 
     def get(self, name: str, default: Any = None) -> Any:
-        return self._values.get(name, default)
+        """A value by its name; the default where it is not there or of another type."""
+        value = self._values.get(name, default)
+        fits = default is None or isinstance(value, type(default))
+        return value if fits else default
 
     def set(self, name: str, value: Any) -> None:
         if self._values.get(name) != value:
@@ -124,6 +143,9 @@ class Settings:
             self._write()
 
     def _write(self) -> None:
+        if self._damaged:
+            set_aside(self._path)
+            self._damaged = False
         try:
             self._path.parent.mkdir(parents=True, exist_ok=True)
             handle, aside = tempfile.mkstemp(
@@ -143,7 +165,7 @@ class Settings:
     @property
     def recent(self) -> list[Path]:
         """Projects opened or saved last, newest first."""
-        entries = self._values.get("recent", [])
+        entries = self.get("recent", [])
         return [Path(entry) for entry in entries if isinstance(entry, str)][:MOST_RECENT]
 
     def remember_project(self, path: Path) -> None:

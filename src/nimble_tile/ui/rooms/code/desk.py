@@ -143,7 +143,8 @@ class CodeDesk(QObject):
             from nimble_tile.core.project import looks
             from nimble_tile.core.render import Renderer
 
-            saved = looks.saved(self.folder, progress.pictures)
+            troubles: list[str] = []
+            saved = looks.saved(self.folder, progress.pictures, troubles)
             known = {look.name: look for look in looks.shipped()} | saved
             images = {}
             renderer = Renderer(progress.pictures)
@@ -152,10 +153,12 @@ class CodeDesk(QObject):
                 shown = renderer.render(sample.model_copy(update={"look": look}), THUMBNAIL)
                 images[name] = to_qimage(shown.image)
             digests = {digest for look in saved.values() for digest in look.digests}
-            return progress.pictures.lease(digests), known, set(saved), images
+            return progress.pictures.lease(digests), troubles, known, set(saved), images
 
         def done(result) -> None:
-            self._saved_pictures, *found = result
+            self._saved_pictures, troubles, *found = result
+            if troubles:
+                self.tools.notices.say(" ".join(troubles))
             self.rung.looks.show_looks(*found)
             self.rung.looks.show_piece(self.session.piece)
 

@@ -35,12 +35,18 @@ class Safekeeping(QObject):
         self.tools, self.session = tools, tools.session
         self.recovery = Recovery(tools.settings.folder / "unsaved")
         self._warned = False  # that copies cannot be kept
+        self._replaced: list[Leftover] = []  # copies that are brought back
         # Apart from the jobs: a long search must not keep a copy waiting.
         self._copier = Latest("copies", self)
         self._copier.answered.connect(self._copied)
 
-    def keep_copy(self) -> None:
-        """Keep a copy of unsaved work aside, or drop it when all is saved."""
+    def keep_copy(self, instead: Leftover | None = None) -> None:
+        """Keep a copy of unsaved work aside, or drop it when all is saved.
+
+        `instead`: the older copy that this one takes the place of, once it is written.
+        """
+        if instead is not None:
+            self._replaced.append(instead)
         piece, path, drafts = self.session.piece, self.session.path, self.session.drafts
         recovery, unsaved = self.recovery, self.session.unsaved
         pictures = self.tools.pictures.lease_all()
@@ -48,11 +54,16 @@ class Safekeeping(QObject):
         def work() -> UserError | None:
             if not unsaved:
                 recovery.drop()
+                while self._replaced:
+                    recovery.discard(self._replaced.pop())
                 return None
             try:
                 recovery.keep(piece, pictures, path, drafts)
             except UserError as error:
                 return error
+            # Not before: until then the older copy is the only one.
+            while self._replaced:
+                recovery.discard(self._replaced.pop())
             return None
 
         self._copier.ask(work)
@@ -106,7 +117,6 @@ class Safekeeping(QObject):
                 project.piece, leftover.original, saved=False, drafts=project.drafts,
                 pictures=project.pictures,
             )  # fmt: skip
-            self.recovery.discard(leftover)
-            self.keep_copy()
+            self.keep_copy(instead=leftover)
 
         self.tools.run(work, done)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PySide6.QtWidgets import QComboBox, QInputDialog, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from nimble_tile.core.errors import UserError
@@ -52,16 +54,18 @@ class PresetRow(QWidget):
 
     def fill(self, chosen: str = "") -> None:
         """List all presets."""
-        from nimble_tile.core.project.presets import own, presets
+        from nimble_tile.core.project.presets import presets, understood
 
         file = self._settings.presets_file
-        self._own = {preset.name for preset in own(file)}
+        mine, trouble = understood(file)
+        self._own = {preset.name for preset in mine}
         self.choice.clear()
         self.choice.addItem(tr("Choose…"))
         for preset in presets(file):
             self.choice.addItem(preset.name)
         self.choice.setCurrentIndex(max(0, self.choice.findText(chosen)) if chosen else 0)
         self._remove.setEnabled(chosen in self._own)
+        self._say(trouble)
 
     def take(self, name: str) -> None:
         """Take a preset's settings."""
@@ -88,25 +92,33 @@ class PresetRow(QWidget):
         from nimble_tile.core.project.presets import keep as keep_preset
 
         try:
-            keep_preset(
+            aside = keep_preset(
                 Preset(name=name, finish=self.session.piece.finish), self._settings.presets_file
             )
         except UserError as error:
             self._say(str(error))
             return
         self.fill(name)
-        self._say("")
+        self._say_kept(aside)
 
     def forget(self) -> None:
         """Remove the chosen preset, if it is one of the designer's own."""
         from nimble_tile.core.project.presets import forget as forget_preset
 
         try:
-            forget_preset(self.choice.currentText(), self._settings.presets_file)
+            aside = forget_preset(self.choice.currentText(), self._settings.presets_file)
         except UserError as error:
             self._say(str(error))
             return
         self.fill()
+        self._say_kept(aside)
+
+    def _say_kept(self, aside: Path | None) -> None:
+        """The file was written anew; what was not understood of it is kept aside."""
+        if aside is not None:
+            self._say(
+                tr("What was not understood of the presets is kept in {aside}.", aside=aside.name)
+            )
 
     def _say(self, text: str) -> None:
         self.note.setText(text)

@@ -288,7 +288,12 @@ class ProofDesk(QObject):
         from nimble_tile.core.trials.sets import write
 
         try:
-            write(chosen.trials, Path(self.tools.settings.trials_file), chosen.readers)
+            file = Path(self.tools.settings.trials_file)
+            aside = write(chosen.trials, file, chosen.readers)
+            if aside is not None:
+                self.tools.notices.say(
+                    tr("What was not understood of the trials is kept in {aside}.", aside=aside)
+                )
         except UserError as error:
             self.tools.notices.say(
                 tr("The trials are used but were not saved. {error}", error=error)
