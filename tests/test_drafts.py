@@ -12,7 +12,7 @@ from conftest import LINK, encoded, photograph
 from nimble_tile.core.errors import ProjectError
 from nimble_tile.core.phonelog import PhoneTest
 from nimble_tile.core.picture.store import PictureStore
-from nimble_tile.core.piece import Message, Piece
+from nimble_tile.core.piece import Message, Picture, Piece
 from nimble_tile.core.project import archive
 from nimble_tile.core.project.drafts import MOST_DRAFTS, Draft, free_name
 from nimble_tile.core.project.recovery import Leftover, Recovery
@@ -60,6 +60,26 @@ def test_a_project_with_as_many_drafts_as_possible_opens(store, tmp_path):
     path = tmp_path / "many.nimbletile"
     archive.save(piece, store, path, drafts)
     assert len(archive.load_project(path).drafts) == MOST_DRAFTS
+
+
+def test_what_is_saved_opens_again_or_is_not_saved(store, tmp_path, monkeypatch):
+    """As many drafts as possible, each with masks of its own."""
+    piece = Piece(message=Message(text=LINK))
+    whole = []
+    for number in range(MOST_DRAFTS):
+        rng = np.random.default_rng(number)
+        masks = [store.add_mask(rng.integers(0, 256, (16, 16), np.uint8)) for _ in range(4)]
+        made = piece.model_copy(update={"picture": Picture(digest=masks[0], guard=masks[1])})
+        made = made.edited("blend", map=masks[2]).edited("logo", paint=masks[3])
+        whole.append(draft(made, number, thumb=THUMB))
+    path = tmp_path / "many.nimbletile"
+    archive.save(piece, store, path, whole)
+    assert len(archive.load_project(path).drafts) == MOST_DRAFTS
+    before = path.read_bytes()
+    monkeypatch.setattr(archive, "MOST_JSON", 1 << 16)
+    with pytest.raises(ProjectError, match="larger than what can be opened"):
+        archive.save(piece, store, path, whole)
+    assert path.read_bytes() == before
 
 
 def rewritten(path, change, thumbs=None):

@@ -12,6 +12,7 @@ import zipfile
 from pathlib import Path
 
 import numpy as np
+import psutil
 import pytest
 from click.testing import CliRunner
 from PIL import Image
@@ -19,7 +20,7 @@ from PIL import Image
 from conftest import encoded
 from nimble_tile import cli, log
 from nimble_tile.core import files, foreign
-from nimble_tile.core.errors import PictureError, ProjectError
+from nimble_tile.core.errors import PictureError, ProjectError, UserError
 from nimble_tile.core.message import kinds
 from nimble_tile.core.picture import drawings, opening
 from nimble_tile.core.picture.opening import open_picture
@@ -155,12 +156,70 @@ def test_damaged_deflate_data_is_a_sentence(tmp_path, store):
 
 def test_leftovers_of_killed_saves_are_cleared_by_the_next(tmp_path):
     gone, living = 2**22 + 7, os.getppid()
-    stray = [tmp_path / f".walk.nimbletile.{n}.abc{files.PART}" for n in (gone, living)]
-    other = tmp_path / ".holiday.part"  # somebody else's
-    for path in (*stray, other):
+    machine = files.part_mark().split("-")[0]
+    stray = [tmp_path / f".walk.nimbletile.{machine}-{n}.abc{files.PART}" for n in (gone, living)]
+    # Somebody else's, and what another machine is saving on the same share.
+    others = [tmp_path / ".holiday.part", tmp_path / f".walk.nimbletile.0123456789-{gone}.a.part"]
+    for path in (*stray, *others):
         path.write_bytes(b"half")
     files.write_atomically(tmp_path / "a.bin", lambda f: f.write(b"x"), ProjectError, "save")
-    assert [path.exists() for path in (*stray, other)] == [False, True, True]
+    assert [path.exists() for path in (*stray, *others)] == [False, True, True, True]
+
+
+def test_saving_through_a_link_keeps_it_and_a_new_file_has_the_usual_rights(tmp_path):
+    folder = tmp_path / "share"
+    folder.mkdir()
+    link, target = tmp_path / "walk.nimbletile", folder / "real.nimbletile"
+    link.symlink_to(target)
+    for text in (b"first", b"second"):  # at first it leads nowhere
+        files.write_atomically(link, lambda f, t=text: f.write(t), ProjectError, "save")
+        assert link.is_symlink() and target.read_bytes() == text
+    assert not list(tmp_path.glob(".*.part")) and not list(folder.glob(".*.part"))
+    target.chmod(0o640)
+    files.write_atomically(link, lambda f: f.write(b"third"), ProjectError, "save")
+    assert target.stat().st_mode & 0o777 == 0o640
+    mask = os.umask(0o027)  # this test alone sets it; the program never does
+    try:
+        files.write_atomically(tmp_path / "b", lambda f: f.write(b"x"), ProjectError, "save")
+    finally:
+        os.umask(mask)
+    assert (tmp_path / "b").stat().st_mode & 0o777 == 0o640
+
+
+@pytest.mark.parametrize("place", ["/dev/zero", "pipe", "/proc/self/pagemap"])
+def test_what_never_ends_is_no_file(tmp_path, place):
+    if place == "pipe":
+        os.mkfifo(tmp_path / place)
+        place = tmp_path / place
+    begun = time.monotonic()
+    with pytest.raises(UserError) as told:
+        files.read_bytes(place, 1 << 20, UserError)
+    assert time.monotonic() - begun < 20 and str(told.value).count(".") >= 1
+    if not str(place).startswith("/proc"):
+        for word in ("make", "check", "mend", "render", "batch"):
+            call = {
+                "make": ["make", "--message", "x", "--picture", place, "--out", "a.png"],
+                "check": ["check", place], "render": ["render", place, "--out", "a.png"],
+                "mend": ["mend", place, "--message", "x", "--out", "a.png"],
+                "batch": ["batch", place, "--out", "rows"],
+            }[word]  # fmt: skip
+            found = CliRunner().invoke(cli.main, list(map(str, call)))
+            assert found.exit_code == 2 and found.output.count("\n") == 1, (word, found.output)
+
+
+def test_a_project_that_swells_is_refused_whatever_its_members_look_like(tmp_path):
+    path = tmp_path / "swells.nimbletile"
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as whole:
+        whole.writestr("piece.json", "{}")
+        for number in range(12):  # each of them within its own limits
+            rng = np.random.default_rng(number)
+            noise = rng.integers(0, 256, 1 << 17, np.uint8).tobytes()
+            whole.writestr(f"pictures/{number}", noise + b"\0" * (16 << 20))
+    assert path.stat().st_size < 4 << 20
+    before = psutil.Process().memory_info().rss
+    with pytest.raises(ProjectError, match="swell"):
+        archive.load_project(path)
+    assert psutil.Process().memory_info().rss - before < 16 << 20
 
 
 # What codes say ----------------------------------------------------------------------

@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+import contextlib
+import errno
+import functools
+import hashlib
 import itertools
 import json
 import os
+import platform
 import re
+import stat
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
@@ -19,32 +25,62 @@ from nimble_tile.core.language import tr
 PART = ".part"
 """Ending of a file that is being written; before it stands the number of the process."""
 
-_OURS = re.compile(r"\.(\d{1,10})\.[^.]+\.part$")
+_OURS = re.compile(r"\.([0-9a-f]{10})-(\d{1,10})\.[^.]+\.part$")
+
+CHUNK = 1 << 24
+"""Bytes that are read at once."""
 
 
-def read_bytes(path: str | os.PathLike, most: int, kind: type[UserError]) -> bytes:
-    """Bytes of a file that is not larger than allowed.
+def open_ordinary(path: str | os.PathLike, kind: type[UserError]) -> BinaryIO:
+    """Open a file to read, unless it is a device, a pipe or a socket, which never end.
 
     Raises
     ------
     UserError
-        Of the given kind: it cannot be read, or is larger than `most`.
+        Of the given kind: it is no ordinary file.
+    OSError
+    """
+    # A pipe to which nobody writes would keep us waiting.
+    handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+    mode = os.fstat(handle).st_mode
+    if stat.S_ISREG(mode):
+        return os.fdopen(handle, "rb")
+    os.close(handle)
+    if stat.S_ISDIR(mode):
+        raise IsADirectoryError(errno.EISDIR, os.strerror(errno.EISDIR))
+    raise kind(
+        tr("{name} is a device or a pipe, not a file.", name=Path(path).name or str(path)),
+        tr("Give the name of a file."),
+    )
+
+
+def read_bytes(path: str | os.PathLike, most: int, kind: type[UserError]) -> bytes:
+    """Bytes of a file that is not larger than allowed, whatever the system says of its size.
+
+    Raises
+    ------
+    UserError
+        Of the given kind: it cannot be read, is no ordinary file, or is larger than `most`.
     """
     try:
-        with Path(path).open("rb") as file:
-            if os.fstat(file.fileno()).st_size > most:
-                size = (
-                    tr("{most} GiB", most=most >> 30)
-                    if most >= 1 << 30
-                    else tr("{most} MiB", most=most >> 20)
-                )
-                raise kind(
-                    tr("{name} is larger than {size}.", name=Path(path).name, size=size),
-                    tr("Use a smaller file."),
-                )
-            return file.read()
+        with open_ordinary(path, kind) as file:
+            parts, left = [], most + 1
+            while left and (part := file.read(min(left, CHUNK))):
+                parts.append(part)
+                left -= len(part)
     except OSError as error:
         raise file_error(kind, "read", path, error) from error
+    if not left:
+        size = (
+            tr("{most} GiB", most=most >> 30)
+            if most >= 1 << 30
+            else tr("{most} MiB", most=most >> 20)
+        )
+        raise kind(
+            tr("{name} is larger than {size}.", name=Path(path).name, size=size),
+            tr("Use a smaller file."),
+        )
+    return parts[0] if len(parts) == 1 else b"".join(parts)
 
 
 class Aside:
@@ -53,7 +89,8 @@ class Aside:
     Parameters
     ----------
     path : Path
-        The file; until `place`, and on any failure, it stays as it was.
+        The file; until `place`, and on any failure, it stays as it was. Of a symbolic link it is
+        the file that it leads to.
     kind : type[UserError]
         Raised, with a sentence, when the system refuses.
     doing : str
@@ -71,19 +108,20 @@ class Aside:
 
     def __init__(self, path: Path, kind: type[UserError], doing: str, durable: bool = True) -> None:
         self.path, self._kind, self._doing = Path(path), kind, doing
+        self._goal = Path(os.path.realpath(path))
         self._durable = durable
         self.aside: Path | None = None
 
     def write(self, write: Callable[[BinaryIO], None]) -> Path:
         """Write it and flush it to disk; `write` gets the open temporary file."""
-        path = self.path
+        path, goal = self.path, self._goal
         try:
-            if path.is_dir():
-                raise IsADirectoryError(21, os.strerror(21))
+            if goal.is_dir():
+                raise IsADirectoryError(errno.EISDIR, os.strerror(errno.EISDIR))
             if self._durable:
-                clear_parts(path.parent)
+                clear_parts(goal.parent)
             handle, name = tempfile.mkstemp(
-                dir=path.parent or ".", prefix=f".{path.name[:40]}.{os.getpid()}.", suffix=PART
+                dir=goal.parent, prefix=f".{goal.name[:40]}.{part_mark()}.", suffix=PART
             )
             self.aside = Path(name)
             with os.fdopen(handle, "w+b") as file:
@@ -100,16 +138,16 @@ class Aside:
 
     def place(self) -> None:
         """Put it in its place, where it stays through a power cut."""
-        path, aside = self.path, self.aside
+        goal, aside = self._goal, self.aside
         try:
-            mode = path.stat().st_mode & 0o777 if path.exists() else 0o666 & ~_umask()
+            mode = goal.stat().st_mode & 0o777 if goal.exists() else 0o666 & ~_umask()
             aside.chmod(mode)
-            os.replace(aside, path)
+            os.replace(aside, goal)
             self.aside = None
             if self._durable:
-                _sync_folder(path.parent)
+                _sync_folder(goal.parent)
         except OSError as error:
-            raise file_error(self._kind, self._doing, path, error) from error
+            raise file_error(self._kind, self._doing, self.path, error) from error
         finally:
             self.drop()
 
@@ -132,15 +170,35 @@ def write_atomically(
     made.place()
 
 
+@functools.cache
+def _machine() -> str:
+    """Names this machine, and what of it this process sees of others' numbers."""
+    told = [platform.node()]
+    for name in ("/etc/machine-id", "/proc/sys/kernel/random/boot_id"):
+        with contextlib.suppress(OSError):
+            told.append(Path(name).read_text("ascii", "replace"))
+    with contextlib.suppress(OSError):
+        told.append(str(Path("/proc/self/ns/pid").stat().st_ino))
+    return hashlib.sha256("\n".join(told).encode()).hexdigest()[:10]
+
+
+def part_mark() -> str:
+    """Stands in the name of a file that this process is writing."""
+    return f"{_machine()}-{os.getpid()}"
+
+
 def clear_parts(folder: Path) -> None:
-    """Remove what saves that were killed have left in a folder."""
+    """Remove what saves of this machine that were killed have left in a folder.
+
+    What another machine is writing there, or another container, is none of ours.
+    """
     try:
         found = [path for path in Path(folder).glob(f".*{PART}") if _OURS.search(path.name)]
     except OSError:
         return
     for path in found:
-        process = int(_OURS.search(path.name)[1])
-        if not psutil.pid_exists(process):
+        machine, process = _OURS.search(path.name).groups()
+        if machine == _machine() and not psutil.pid_exists(int(process)):
             try:
                 path.unlink(missing_ok=True)
             except OSError:
@@ -148,10 +206,11 @@ def clear_parts(folder: Path) -> None:
 
 
 def _umask() -> int:
-    # The umask can only be read by setting it.
-    mask = os.umask(0o022)
-    os.umask(mask)
-    return mask
+    # The call for it sets it, too, and for a moment files of other threads would be anybody's.
+    for line in Path("/proc/self/status").read_text("ascii", "replace").splitlines():
+        if line.startswith("Umask:"):
+            return int(line.split()[1], 8)
+    return 0o077
 
 
 def _sync_folder(folder: Path) -> None:

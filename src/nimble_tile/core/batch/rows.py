@@ -14,6 +14,7 @@ import csv
 import hashlib
 import io
 import json
+import os
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -21,6 +22,7 @@ from typing import Any
 
 from nimble_tile.core.asked import SETTINGS
 from nimble_tile.core.errors import PictureError, UserError, file_error
+from nimble_tile.core.files import open_ordinary, read_bytes
 from nimble_tile.core.foreign import apart
 from nimble_tile.core.language import tr
 from nimble_tile.core.workers.plain import sent
@@ -93,28 +95,23 @@ def rows_in(path: Path) -> Iterator[Row]:
             tr("{name} is no table.", name=path.name),
             tr("Give a CSV file or an .xlsx spreadsheet."),
         )
-    try:
-        size = path.stat().st_size
-    except OSError as error:
-        raise file_error(UserError, "read", path, error) from error
-    if size > MOST_BYTES:
-        raise UserError(
-            tr(
-                "{name} is larger than {most_bytes} MiB.",
-                name=path.name,
-                most_bytes=MOST_BYTES >> 20,
-            ),
-            tr("Divide it."),
-        )
     if suffix in SPREADSHEETS:
-        try:
-            text = spreadsheet_as_csv(path.read_bytes(), path.name)
-        except OSError as error:
-            raise file_error(UserError, "read", path, error) from error
+        text = spreadsheet_as_csv(read_bytes(path, MOST_BYTES, UserError), path.name)
         yield from _rows(csv.reader(io.StringIO(text)), path.name)
         return
     try:
-        with path.open(encoding="utf-8-sig", newline="") as file:
+        with io.TextIOWrapper(
+            open_ordinary(path, UserError), encoding="utf-8-sig", newline=""
+        ) as file:
+            if os.fstat(file.fileno()).st_size > MOST_BYTES:
+                raise UserError(
+                    tr(
+                        "{name} is larger than {most_bytes} MiB.",
+                        name=path.name,
+                        most_bytes=MOST_BYTES >> 20,
+                    ),
+                    tr("Divide it."),
+                )
             yield from _rows(csv.reader(_clean(file), delimiter=_delimiter(path)), path.name)
     except OSError as error:
         raise file_error(UserError, "read", path, error) from error

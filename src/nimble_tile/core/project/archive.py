@@ -15,10 +15,12 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
 import struct
 import zipfile
 import zlib
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO
@@ -26,7 +28,8 @@ from typing import BinaryIO
 from pydantic import ValidationError
 
 from nimble_tile.core.errors import PictureError, ProjectError, file_error
-from nimble_tile.core.files import write_atomically
+from nimble_tile.core.files import open_ordinary, write_atomically
+from nimble_tile.core.foreign import apart
 from nimble_tile.core.language import tr
 from nimble_tile.core.picture.opening import MOST_BYTES, open_picture
 from nimble_tile.core.picture.store import Lease, PictureStore
@@ -38,10 +41,16 @@ FORMAT = "nimble-tile project"
 
 MOST_JSON = 16 << 20
 """Bytes of ``piece.json`` that are read at most."""
-MOST_MEMBERS = 1000
+MOST_MEMBERS = 10_000
 """Members of the archive at most."""
+MOST_WHOLE, LEAST_WHOLE, SWELLS = 2 << 30, 64 << 20, 4
+"""Bytes of all members together at most; and so many times the file's own size, or the least if
+that is more. What we write hardly swells, as pictures are stored as they are."""
 PNG = b"\x89PNG\r\n\x1a\n"
 """How a PNG file begins; its width and height follow at byte 16 (ISO/IEC 15948)."""
+
+READ_LIMIT = 60.0
+"""Seconds of work that reading a project may take."""
 
 MOST_RATIO = 200
 """Expansion that a member may claim; pictures hardly compress, bombs do."""
@@ -86,13 +95,31 @@ def save(piece: Piece, pictures: Lease, path: Path, drafts: Sequence[Draft] = ()
             archive.writestr("piece.json", json.dumps(document, ensure_ascii=False, indent=1))
             for digest in digests:
                 data = pictures.file(digest)
-                archive.writestr(f"pictures/{digest}", data, compress_type=zipfile.ZIP_STORED)
+                place = _picture_place(digest)
+                archive.writestr(place, data, compress_type=zipfile.ZIP_STORED)
             for draft in drafts:
                 if draft.thumb:
-                    place = f"drafts/{draft.key}.png"
+                    place = _thumb_place(draft.key)
                     archive.writestr(place, draft.thumb, compress_type=zipfile.ZIP_STORED)
+        _proved(file, Path(path).name)
 
     write_atomically(Path(path), write, ProjectError, "save")
+
+
+def _proved(file: BinaryIO, name: str) -> None:
+    """Refuse to save what would not be opened again."""
+    file.flush()
+    with zipfile.ZipFile(file) as archive:
+        try:
+            members = _checked(archive, name, os.fstat(file.fileno()).st_size)
+            large = members["piece.json"].file_size > MOST_JSON
+        except ProjectError:
+            large = True
+    if large:
+        raise ProjectError(
+            tr("{name} was not saved: it is larger than what can be opened again.", name=name),
+            tr("Remove some drafts, or bring in smaller pictures."),
+        )
 
 
 def load(path: Path, pictures: Lease) -> Piece:
@@ -112,40 +139,96 @@ def load_project(path: Path) -> Project:
         Not a project, damaged, from a newer version, or hostile.
     """
     path, pictures = Path(path), PictureStore()
+    project = _document(document_of(path, path.name), path.name)
+    pieces = (project.piece, *(draft.piece for draft in project.drafts))
+    digests = list(dict.fromkeys(digest for piece in pieces for digest in piece.digests))
+    thumbs = [_thumb_place(draft.key) for draft in project.drafts]
+    found = members_of(path, [_picture_place(digest) for digest in digests], thumbs, path.name)
+    names = {piece.picture.digest: piece.picture.name for piece in reversed(pieces)}
+    drawings = {digest for piece in pieces for digest in piece.logo.digests}
+    for digest, data in zip(digests, found, strict=False):
+        if hashlib.sha256(data).hexdigest() != digest:
+            raise _hostile(path.name, tr("a picture of it is damaged"))
+        called = names.get(digest) or tr("A picture inside")
+        _take(data, called, pictures, path.name, digest in drawings)
+    drafts = tuple(
+        draft.model_copy(update={"thumb": _thumb(data, path.name)})
+        for draft, data in zip(project.drafts, found[len(digests) :], strict=True)
+    )
+    return Project(project.piece, drafts, pictures)
+
+
+# What is in the file; read in a worker, as it may be anybody's -------------------------------
+
+
+@apart(READ_LIMIT)
+def document_of(path: Path, name: str) -> bytes:
+    """The text that describes a project, once nothing in the file is hostile."""
+    with _opened(path, name) as (archive, members):
+        if "piece.json" not in members:
+            raise _no_project(name)
+        return _read(archive, members["piece.json"], MOST_JSON, name)
+
+
+@apart(READ_LIMIT)
+def members_of(path: Path, needed: list[str], wished: list[str], name: str) -> list[bytes]:
+    """Members that a project needs, and then those that it can do without; these are empty where
+    they are missing, damaged or too large."""
+    with _opened(path, name) as (archive, members):
+        if any(place not in members for place in needed):
+            raise _hostile(name, tr("a picture of it is missing"))
+        return [
+            *(_read(archive, members[place], MOST_BYTES, name) for place in needed),
+            *(_wished(archive, members.get(place), name) for place in wished),
+        ]
+
+
+def _wished(archive: zipfile.ZipFile, info: zipfile.ZipInfo | None, name: str) -> bytes:
     try:
-        with zipfile.ZipFile(path) as archive:
-            members = _checked(archive, path.name)
-            project = _document(archive, members, path.name)
-            pieces = (project.piece, *(draft.piece for draft in project.drafts))
-            digests = dict.fromkeys(digest for piece in pieces for digest in piece.digests)
-            found = {d: _picture(archive, members, d, path.name) for d in digests}
-            names = {piece.picture.digest: piece.picture.name for piece in reversed(pieces)}
-            drawings = {digest for piece in pieces for digest in piece.logo.digests}
-            for digest, data in found.items():
-                called = names.get(digest) or tr("A picture inside")
-                _take(data, called, pictures, path.name, digest in drawings)
-            drafts = tuple(
-                draft.model_copy(update={"thumb": _thumb(archive, members, draft.key, path.name)})
-                for draft in project.drafts
-            )
-            return Project(project.piece, drafts, pictures)
+        return b"" if info is None else _read(archive, info, MOST_THUMB, name)
+    except (ProjectError, zipfile.BadZipFile, zlib.error, EOFError):
+        return b""
+
+
+@contextmanager
+def _opened(path: Path, name: str) -> Iterator[tuple[zipfile.ZipFile, dict[str, zipfile.ZipInfo]]]:
+    """The archive and its members by name."""
+    try:
+        with open_ordinary(path, ProjectError) as file, zipfile.ZipFile(file) as archive:
+            yield archive, _checked(archive, name, os.fstat(file.fileno()).st_size)
     except OSError as error:
         raise file_error(ProjectError, "open", path, error) from error
     except (
         zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, ValueError,
     ) as error:  # fmt: skip
         raise ProjectError(
-            tr("{name} is not a project of this program, or it is damaged.", name=path.name),
+            tr("{name} is not a project of this program, or it is damaged.", name=name),
             tr("Open another file or an older copy of it."),
         ) from error
 
 
-def _checked(archive: zipfile.ZipFile, name: str) -> dict[str, zipfile.ZipInfo]:
-    """Members by name, once none of them is hostile."""
+def _no_project(name: str) -> ProjectError:
+    return ProjectError(
+        tr("{name} is not a project of this program.", name=name), tr("Open another file.")
+    )
+
+
+def _picture_place(digest: str) -> str:
+    return f"pictures/{digest}"
+
+
+def _thumb_place(key: str) -> str:
+    return f"drafts/{key}.png"
+
+
+def _checked(archive: zipfile.ZipFile, name: str, size: int) -> dict[str, zipfile.ZipInfo]:
+    """Members by name, once none of them is hostile; `size`: bytes of the whole file."""
     infos = archive.infolist()
     members = {info.filename: info for info in infos}
     if len(infos) > MOST_MEMBERS or len(members) != len(infos):
         raise _hostile(name, tr("its contents are not laid out as a project's"))
+    if sum(info.file_size for info in infos) > min(MOST_WHOLE, max(LEAST_WHOLE, SWELLS * size)):
+        raise _hostile(name, tr("what is inside it would swell beyond measure"))
     for info in infos:
         parts = info.filename.replace("\\", "/").split("/")
         if info.filename.startswith(("/", "\\")) or ".." in parts or ":" in parts[0]:
@@ -176,21 +259,14 @@ def _read(archive: zipfile.ZipFile, info: zipfile.ZipInfo, most: int, name: str)
     return data
 
 
-def _document(archive: zipfile.ZipFile, members: dict[str, zipfile.ZipInfo], name: str) -> Project:
+def _document(raw: bytes, name: str) -> Project:
     """The piece and the drafts, without their small pictures."""
-    if "piece.json" not in members:
-        raise ProjectError(
-            tr("{name} is not a project of this program.", name=name), tr("Open another file.")
-        )
-    raw = _read(archive, members["piece.json"], MOST_JSON, name)
     try:
         document = json.loads(raw.decode("utf-8"))
     except (UnicodeDecodeError, ValueError, RecursionError) as error:
         raise _hostile(name, tr("its piece.json cannot be read")) from error
     if not isinstance(document, dict) or document.get("format") != FORMAT:
-        raise ProjectError(
-            tr("{name} is not a project of this program.", name=name), tr("Open another file.")
-        )
+        raise _no_project(name)
     schema = document.get("schema")
     if isinstance(schema, int) and schema > SCHEMA:
         raise ProjectError(
@@ -219,34 +295,15 @@ def _document(archive: zipfile.ZipFile, members: dict[str, zipfile.ZipInfo], nam
     return Project(piece, made)
 
 
-def _thumb(
-    archive: zipfile.ZipFile, members: dict[str, zipfile.ZipInfo], key: str, name: str
-) -> bytes:
+def _thumb(data: bytes, name: str) -> bytes:
     """A draft's small picture; nothing where it is missing, damaged or large."""
-    info = members.get(f"drafts/{key}.png")
-    if info is None:
-        return b""
     try:
-        data = _read(archive, info, MOST_THUMB, name)
         # The size first, as the file begins with it: nothing large is ever decoded.
         if data[:8] != PNG or max(struct.unpack(">II", data[16:24])) > THUMB:
             return b""
         open_picture(data, name)
-    except (ProjectError, PictureError, zipfile.BadZipFile, zlib.error, struct.error):
+    except (PictureError, struct.error):
         return b""
-    return data
-
-
-def _picture(
-    archive: zipfile.ZipFile, members: dict[str, zipfile.ZipInfo], digest: str, name: str
-) -> bytes:
-    """Bytes of a picture, once they are what their name says."""
-    info = members.get(f"pictures/{digest}")
-    if info is None:
-        raise _hostile(name, tr("a picture of it is missing"))
-    data = _read(archive, info, MOST_BYTES, name)
-    if hashlib.sha256(data).hexdigest() != digest:
-        raise _hostile(name, tr("a picture of it is damaged"))
     return data
 
 

@@ -12,7 +12,7 @@ from typing import Any
 from PySide6.QtCore import QByteArray, QSize
 from PySide6.QtWidgets import QMainWindow
 
-from nimble_tile.core.files import PART, clear_parts, set_aside
+from nimble_tile.core.files import PART, clear_parts, part_mark, set_aside
 from nimble_tile.core.language import tr
 
 MOST_RECENT = 8
@@ -149,7 +149,7 @@ class Settings:
         try:
             self._path.parent.mkdir(parents=True, exist_ok=True)
             handle, aside = tempfile.mkstemp(
-                dir=self._path.parent, prefix=f".window.{os.getpid()}.", suffix=PART
+                dir=self._path.parent, prefix=f".window.{part_mark()}.", suffix=PART
             )
             with os.fdopen(handle, "w", encoding="utf-8") as file:
                 json.dump(self._values, file)
