@@ -24,7 +24,7 @@ from conftest import encoded, photograph
 from nimble_tile.core.asked import Asker, from_text
 from nimble_tile.core.batch import work
 from nimble_tile.core.batch.faults import faults
-from nimble_tile.core.batch.names import Pattern, plain
+from nimble_tile.core.batch.names import DEVICES, Pattern, plain
 from nimble_tile.core.batch.report import as_csv, write_reports
 from nimble_tile.core.batch.rows import Row, as_rows, rows_in
 from nimble_tile.core.batch.run import (
@@ -208,6 +208,32 @@ def test_file_names_stay_in_their_folder():
 
 
 # Running ------------------------------------------------------------------------------------------
+
+
+def test_no_file_has_the_name_of_a_device():
+    """Microsoft, "Naming Files, Paths, and Namespaces": whatever ending follows."""
+    for name in ("con", "AUX", "nul.tar", "Com7", "LPT¹", "prn "):
+        made = Pattern("{name}").of(Row(1, "x", name))
+        assert made.split(".")[0].strip().casefold() not in DEVICES, made
+    assert Pattern("{name}").of(Row(1, "x", "contact")) == "contact.png"
+    assert Pattern("{row:5}-{name}").of(Row(1, "x", "con")) == "00001-con_.png"
+
+
+@pytest.mark.parametrize("kind", ["csv", "xlsx"])
+def test_a_zero_character_is_a_fault_and_makes_no_other_message(tmp_path, kind):
+    path = tmp_path / f"rows.{kind}"
+    if kind == "csv":
+        path.write_bytes(b"message,name\nlan\0tern,a\nreed,b\nreed,c\0d\n")
+        wrong = [True, False, True]
+    else:
+        book = openpyxl.Workbook()
+        for row in (("message", "name"), ("lan_x0000_tern", "a"), ("reed", "b")):
+            book.active.append(row)
+        book.save(path)
+        wrong = [False, False]
+    found = list(rows_in(path))
+    assert [bool(row.fault) for row in found] == wrong
+    assert not any(row.message == "lantern" for row in found)
 
 
 def test_rows_are_made_checked_noted_and_reported(order, tmp_path):

@@ -10,6 +10,7 @@ from click.testing import CliRunner
 
 from conftest import LINK, encoded, photograph
 from nimble_tile.cli import main
+from nimble_tile.core.asked import Asker
 
 
 def run(*words):
@@ -225,3 +226,75 @@ def test_corners_place_the_code_in_perspective(tmp_path):
         assert result.exit_code == 2
         assert why in result.stderr
         assert len(result.stderr.strip().splitlines()) == 1
+
+
+# Seeds, progress ---------------------------------------------------------------------------
+
+
+def test_every_seed_counts_zero_too_and_woven_or_not(store):
+    ask = Asker(store, "--")
+    for method in ("strokes", "weave", "tone"):
+        made = [ask.piece(LINK, {"blend": method, "seed": seed}) for seed in (None, 0, 7, 10_007)]
+        assert [piece.blend.strokes.seed for piece in made] == [1, 0, 7, 7]
+        assert [piece.blend.weave.seed for piece in made] == [1, 0, 7, 7]
+
+
+def test_another_seed_scatters_strokes_otherwise(tmp_path):
+    picture = tmp_path / "cat.png"
+    picture.write_bytes(encoded(photograph("chelsea")[:200, :200]))
+    made = {}
+    for seed in (None, "1", "0", "0"):
+        out = tmp_path / f"{seed}.png"
+        more = [] if seed is None else ["--seed", seed]
+        run("make", "--message", LINK, "--picture", picture, "--blend", "strokes", "--size", "300",
+            "--out", out, *more)  # fmt: skip
+        before, made[seed] = made.get(seed), out.read_bytes()
+        assert before in (None, made[seed])
+    assert made[None] == made["1"] != made["0"]
+
+
+TERMINAL = """
+import os, pty, sys
+from nimble_tile import cli_progress
+cli_progress.QUICK = float(sys.argv[1])
+import nimble_tile.cli
+out, err = os.pipe(), pty.openpty()
+if os.fork() == 0:
+    os.dup2(out[1], 1)
+    os.dup2(err[1], 2)
+    try:
+        nimble_tile.cli.main(sys.argv[2:])
+    finally:
+        os._exit(0)
+os.close(out[1])
+os.close(err[1])
+told = b""
+while True:
+    try:
+        part = os.read(err[0], 65536)
+    except OSError:  # how a terminal says that nobody is there any more
+        break
+    if not part:
+        break
+    told += part
+printed = b""
+while part := os.read(out[0], 65536):
+    printed += part
+print(repr(told.decode(errors="replace")))
+print(repr(printed.decode(errors="replace")))
+"""
+
+
+@pytest.mark.parametrize("quick", [0.0, 600.0])
+def test_what_lasts_is_told_on_a_terminal_and_what_is_printed_stays_clean(tmp_path, quick):
+    picture = tmp_path / "plain.png"
+    picture.write_bytes(encoded(photograph("coffee")[:300, :300]))
+    call = [sys.executable, "-c", TERMINAL, quick, "mend", picture, "--message", LINK,
+            "--out", tmp_path / "mended.png"]  # fmt: skip
+    done = subprocess.run([*map(str, call)], capture_output=True, text=True, check=True)
+    told, printed = done.stdout.splitlines()[-2:]
+    assert ("Looking for the code" in told) == (quick == 0)
+    assert "No code with this message" in told and printed == "''"
+    # Without a terminal nothing is told but what is wrong.
+    plain = run("mend", picture, "--message", LINK, "--out", tmp_path / "mended.png")
+    assert plain.exit_code == 2 and plain.output.count("\n") == 1

@@ -290,8 +290,18 @@ def test_files_of_the_desktop_are_what_the_desktop_expects(tmp_path, monkeypatch
     assert done.returncode == 0
     with Image.open(tmp_path / "t.png") as image:
         assert image.size == (96, 96)
+    # What the desktop's tools make of these files goes with them; what is others' stays.
+    caches = ("applications/mimeinfo.cache", "mime/mime.cache", "mime/globs2",
+              "icons/hicolor/icon-theme.cache")  # fmt: skip
+    for cache in caches:
+        (tmp_path / cache).write_text("made by a tool")
+    other = tmp_path / "thumbnailers/other.thumbnailer"
+    other.write_text("somebody else's")
+    (tmp_path / "a.nimbletile").unlink()
+    (tmp_path / "t.png").unlink()
     subprocess.run([program, "desktop", "remove"], check=True, capture_output=True)
-    assert not list(tmp_path.rglob("*.desktop")) and not list(tmp_path.rglob("icon*.png"))
+    left = [path for path in tmp_path.rglob("*") if "nimble-tile" not in path.parts]
+    assert left == [other.parent, other]
 
 
 @pytest.fixture(scope="module")

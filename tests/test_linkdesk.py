@@ -7,9 +7,11 @@ import io
 import json
 import signal
 import socket
+import sqlite3
 import subprocess
 import sys
 import textwrap
+import time
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
@@ -471,3 +473,84 @@ def test_another_package_attaches_its_own_service(tmp_path, monkeypatch):
     assert all(isinstance(one, standins.LinkService) for one in found.values())
     assert found["reed"].shorten(LONG).startswith("https://reed")
     assert not (tmp_path / "data").exists()  # nothing is made before it is asked for
+
+
+# What is large, busy or empty ------------------------------------------------------------------
+
+
+def test_a_large_table_is_taken_in_linear_time_and_ends_whole(store):
+    """Rows without keys, which each need a new one; the time of the last ones is that of the
+    first ones, as the work for each does not depend on how many there are."""
+    asked = []
+    before, rows = store._rows, 3000
+    store._rows = lambda what, *values: asked.append(what) or before(what, *values)
+    text = "target\n" + "".join(f"https://lanternwalk.example/{n}\n" for n in range(rows))
+    assert store.take_csv(text) == (0, rows)
+    assert sum("SELECT key FROM links" in what for what in asked) == 1
+    assert len({link.key for link in store.links()}) == rows
+
+    def stops(line):
+        if line > 100:
+            raise UserError("Enough.")
+
+    with pytest.raises(UserError, match="Enough"):
+        store.take_csv(text, stops)
+    assert len(store.links()) == rows
+
+
+def test_redirects_do_not_wait_for_somebody_who_writes(server, tmp_path):
+    store = DeskStore(server.path, server.port)
+    link = store.add("https://lanternwalk.example/dusk")
+    writer = sqlite3.connect(server.path, isolation_level=None)
+    writer.execute("BEGIN IMMEDIATE")
+    try:
+        begun = time.monotonic()
+        for method in ("HEAD", "GET", "GET"):
+            asked = http.client.HTTPConnection("127.0.0.1", server.port, timeout=30)
+            asked.request(method, f"/{link.key}")
+            assert asked.getresponse().status == 302
+            asked.close()
+        assert time.monotonic() - begun < 9  # the writer is waited for ten seconds at most
+        with pytest.raises(UserError, match="Another program is writing"):
+            DeskStore(server.path, server.port, 0.05).add("https://lanternwalk.example/gate")
+    finally:
+        writer.execute("ROLLBACK")
+        writer.close()
+    limit = time.monotonic() + 30
+    while sum(one.count for one in store.counts()) < 2 and time.monotonic() < limit:
+        time.sleep(0.05)
+    assert sum(one.count for one in store.counts()) == 2  # kept as soon as that was possible
+    store.close()
+
+
+@pytest.mark.parametrize(
+    ("code", "says"),
+    [(sqlite3.SQLITE_FULL, "Free some space"), (sqlite3.SQLITE_READONLY, "may write"),
+     (sqlite3.SQLITE_NOTADB, "Move it away"), (sqlite3.SQLITE_IOERR, "full or gone")],
+)  # fmt: skip
+def test_what_is_wrong_with_the_file_is_said_with_what_helps(store, code, says):
+    error = sqlite3.OperationalError("so it is")
+    error.sqlite_errorcode = code
+    assert says in store._trouble(error).way_out
+
+
+def test_the_empty_desk_offers_nothing_and_a_table_comes_in_beside(
+    window, settle, qtbot, tmp_path, monkeypatch
+):
+    settle(window)
+    monkeypatch.setattr(window.links_desk, "_desk", LinkDesk(tmp_path / "desk.sqlite3"))
+    desk = window.links_desk.open()
+    assert not desk.side.isVisible() and desk.empty.isVisible()
+    for does in (desk._use, desk._copy, desk._remove, desk._keep):
+        does()  # nothing is chosen: nothing happens
+    table = tmp_path / "links.csv"
+    table.write_text("target,note\nhttps://lanternwalk.example/a,first\n")
+    desk.take_in(table)
+    qtbot.waitUntil(lambda: len(desk.links) == 1, timeout=10_000)
+    assert desk.side.isVisible() and desk.take.isEnabled()
+    table.write_text("target\nnot an address\n")
+    desk.take_in(table)
+    qtbot.waitUntil(lambda: "Line 2" in desk.note.text(), timeout=10_000)
+    desk.store.remove(desk.links[0].key)
+    desk.refresh()
+    assert not desk.side.isVisible()

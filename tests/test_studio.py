@@ -22,7 +22,9 @@ from nimble_tile.core.rendering import plain_code
 from nimble_tile.core.scan.readers import READER_NAMES
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.trials.sets import shipped
+from nimble_tile.core.tune import recover
 from nimble_tile.core.tune.finished import finished_piece, place_of, same_symbol
+from nimble_tile.core.tune.mend import find
 from nimble_tile.core.tune.proving import prove
 from nimble_tile.standins.easel import Easel
 from nimble_tile.standins.painting import Painter, Request
@@ -277,6 +279,21 @@ def test_pictures_made_elsewhere_are_found_whatever_their_warp(studio):
         assert candidate.piece.code.quiet_zone == 4
         assert same_symbol(candidate.piece, symbol)
         assert candidate.reads == zbar_reads(pixels(board.image(candidate.id)), LINK)
+
+
+def test_where_no_code_is_the_search_ends_by_the_work_that_it_has_done(bay, monkeypatch):
+    """Not by a clock: the same picture is looked through as far on a busy machine. A picture
+    without a code takes a twentieth of the comparisons that all places would."""
+    looked = []
+    monkeypatch.setattr(recover, "module_tones", lambda *a, real=recover.module_tones:
+                        looked.append(1) or real(*a))  # fmt: skip
+    counts = []
+    for _ in range(2):
+        looked.clear()
+        with pytest.raises(UserError, match="No code"):
+            find(photograph("coffee")[:300, :300], LINK, bay)
+        counts.append(len(looked))
+    assert counts[0] == counts[1] < 3000
 
 
 def test_a_place_takes_as_much_quiet_zone_as_there_is():

@@ -1,6 +1,8 @@
 """What a window keeps and lets go: masks, memory, strokes in line, files that exist."""
 
+import contextlib
 import gc
+import sys
 import threading
 import weakref
 
@@ -10,6 +12,7 @@ from PySide6.QtCore import QCoreApplication, QEvent
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from conftest import LINK, encoded, photograph
+from nimble_tile import log
 from nimble_tile.core.memory import Memory
 from nimble_tile.core.picture.store import Lease, PictureStore
 from nimble_tile.core.picture.strokes import Stroke, on_picture
@@ -17,6 +20,7 @@ from nimble_tile.core.piece import Message, Picture, Piece
 from nimble_tile.core.project import archive
 from nimble_tile.demo import ARTWORKS, PIECE_TITLES
 from nimble_tile.ui.work.drafts import made
+from nimble_tile.ui.work.faults import Faults
 from nimble_tile.ui.work.jobs import Jobs
 from nimble_tile.ui.work.session import new_piece
 
@@ -304,3 +308,64 @@ def test_the_store_decodes_what_it_forgot(tmp_path):
     store = PictureStore()
     digests = [store.add(encoded(np.full((20, 20), at, np.uint8))) for at in range(12)]
     assert [int(store.opened(digest).rgb[0, 0, 0]) for digest in digests] == list(range(12))
+
+
+def test_a_fault_after_a_hurried_image_is_told_once(window, settle, qtbot, monkeypatch):
+    """The image at rest fails, after one in a hurry did not: it is not tried for ever."""
+    settle(window)
+    engine, told = window.engine, []
+    show = engine._show
+
+    def fails(ticket, piece, hurry=False):
+        if not hurry:
+            raise RuntimeError("not at rest")
+        return show(ticket, piece, hurry)
+
+    engine.broke.connect(lambda ticket, text: told.append(text))
+    monkeypatch.setattr(engine, "_show", fails)
+    for step in range(3):
+        window.session.edit("blend", "Strength", "drag", strength=0.4 + step / 100)
+        qtbot.wait(40)
+    qtbot.waitUntil(lambda: bool(told), timeout=10_000)
+    qtbot.wait(1200)
+    assert len(told) <= 3  # one for each edit at most
+    monkeypatch.setattr(engine, "_show", show)
+    window.session.edit("blend", "Strength", strength=0.9)
+    settle(window)
+
+
+def test_what_nobody_has_caught_is_logged_and_said(window, qtbot, tmp_path, monkeypatch):
+    """In a slot, in a thread, and in what Python cannot raise; each fault once."""
+    monkeypatch.setattr(log, "path", lambda: tmp_path / "nimble-tile.log")
+    faults = Faults(window.notice.say, window)
+    for hook in ("excepthook", "unraisablehook"):
+        monkeypatch.setattr(sys, hook, getattr(sys, hook))
+    monkeypatch.setattr(threading, "excepthook", threading.excepthook)
+    faults.listen()
+    try:
+
+        def fails(what):
+            raise AttributeError(what)
+
+        for what in ("first", "again"):
+            with contextlib.suppress(AttributeError):
+                try:
+                    fails(what)
+                except AttributeError:
+                    sys.excepthook(*sys.exc_info())
+        thread = threading.Thread(target=lambda: {}["in a thread"])
+        thread.start()
+        thread.join()
+
+        class Odd:
+            def __del__(self):
+                raise ValueError("while it goes")
+
+        Odd()
+        qtbot.waitUntil(lambda: "ValueError" in window.notice.label.text(), timeout=5_000)
+    finally:
+        faults.leave()
+    text = (tmp_path / "nimble-tile.log").read_text()
+    assert text.count("AttributeError: first") == 1 and "AttributeError: again" not in text
+    assert "KeyError: 'in a thread'" in text and "ValueError: while it goes" in text
+    assert "Your work is here" in window.notice.label.text()

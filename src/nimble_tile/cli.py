@@ -24,6 +24,7 @@ from nimble_tile.cli_options import (
     make_folder,
 )
 from nimble_tile.cli_paint import describe, paint
+from nimble_tile.cli_progress import working
 from nimble_tile.cli_tune import (
     found_in_words,
     gentlest_pass,
@@ -248,8 +249,8 @@ _out_option = click.option(
 @click.option(
     "--seed",
     type=click.IntRange(0),
-    default=0,
-    help="Another hand in the search, or another weaving.",
+    default=None,
+    help="Another hand in the search, another weaving, another scatter of strokes.",
 )
 @click.option("--mode", default=None, help="Blend mode of overlay, by its W3C name.")
 @click.option("--strength", type=Finite(), default=None, help="0 to 1.")
@@ -275,7 +276,7 @@ def make(
     propose: Path | None,
     reach: float | None,
     gentlest: float | None,
-    seed: int,
+    seed: int | None,
     as_json: bool,
     **options: Any,
 ) -> None:
@@ -295,8 +296,8 @@ def make(
         kept_apart(path, options["picture"], options["logo"], woven_of)
     work = library.make(message, dash="--", seed=seed, **options)
     if propose is not None:
-        sys.exit(OK if proposals(work, propose, reach, seed, as_json) else FAILS)
-    _finish(work, out, as_json, None if gentlest is None else (gentlest, seed))
+        sys.exit(OK if proposals(work, propose, reach, seed or 0, as_json) else FAILS)
+    _finish(work, out, as_json, None if gentlest is None else (gentlest, seed or 0))
 
 
 @main.command()
@@ -335,7 +336,8 @@ def _finish(
     made = held = None
     if gentlest is not None:
         work, made = gentlest_pass(work, *gentlest)
-    written = library.export(work, out)
+    with working("Writing and reading back"):
+        written = library.export(work, out)
     rendering, verdict = written.rendering, written.verdict
     if made is not None and as_json:
         held = reach_of_file(out, rendering.symbol.text)
@@ -404,7 +406,8 @@ def check(
         pixels = pixels[box.slices]
         left, top = box.x, box.y
     chosen = (read(set_) if set_ is not None else own()) if trials else False
-    judged = library.judge(pixels, expect, trials=chosen, seed=seed)
+    with working("Trying the image" if trials else "Reading the image"):
+        judged = library.judge(pixels, expect, trials=chosen, seed=seed)
     if report_ is not None:
         checked = Checked((pixels.shape[1], pixels.shape[0]), judged.findings, judged.verdict)
         save([Entry(image.name, checked, "", pixels)], report_, expect)

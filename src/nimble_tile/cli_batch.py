@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from nimble_tile.cli_options import finish_options
+from nimble_tile.cli_progress import working
 
 if TYPE_CHECKING:
     from concurrent.futures import Executor
@@ -80,13 +81,20 @@ def batch(
     base = library.make(message, base=work, dash="--", look=look, **given)
     if dry_run:
         sys.exit(_faults(rows, out, base, pattern, as_json))
-    teller = _Teller()
-    found = library.batch(
-        rows, out, base=base, name=pattern, jobs=jobs, resume=resume, step=teller.step,
-        executor=None if cluster is None else _cluster(cluster),
-    )  # fmt: skip
-    teller.end()
-    sheets = _stickers(rows, out, base, pattern, stickers)
+    made = wrong = 0
+    with working("Making rows") as shown:
+
+        def step(done: Done, kept: bool) -> None:
+            nonlocal made, wrong
+            made, wrong = made + 1, wrong + (not done.scans)
+            shown.step(f"{made} rows, {wrong} do not scan")
+
+        found = library.batch(
+            rows, out, base=base, name=pattern, jobs=jobs, resume=resume, step=step,
+            executor=None if cluster is None else _cluster(cluster),
+        )  # fmt: skip
+        shown.step("Laying out sheets")
+        sheets = _stickers(rows, out, base, pattern, stickers)
     failed = [{"row": done.row, "why": done.why} for done in found.failed]
     if as_json:
         told = {
@@ -116,10 +124,11 @@ def _faults(rows: Path, out: Path, base: Any, pattern: str | None, as_json: bool
     from nimble_tile.core.batch.rows import rows_in
 
     count, wrong = 0, []
-    for row, _, why in faults(rows_in(rows), _order(rows, out, base, pattern)):
-        count += 1
-        if why:
-            wrong.append({"row": row.number, "why": why})
+    with working("Looking through the rows"):
+        for row, _, why in faults(rows_in(rows), _order(rows, out, base, pattern)):
+            count += 1
+            if why:
+                wrong.append({"row": row.number, "why": why})
     if as_json:
         told = {"rows": count, "done": 0, "failed": wrong, "seconds": 0}
         click.echo(json.dumps(told, ensure_ascii=False))
@@ -170,23 +179,3 @@ def _cluster(address: str) -> Callable[[], Executor]:
     except (OSError, TimeoutError, ValueError) as error:
         raise UserError(f"No scheduler answers at {address} ({error}).") from error
     return lambda: client.get_executor(pure=False)
-
-
-class _Teller:
-    """Says on a terminal how far a batch is."""
-
-    def __init__(self) -> None:
-        self._on = sys.stderr.isatty()
-        self._done = self._wrong = 0
-
-    def step(self, done: Done, kept: bool) -> None:
-        """A row is done."""
-        self._done += 1
-        self._wrong += not done.scans
-        if self._on:
-            click.echo(f"\r{self._done} rows, {self._wrong} do not scan ", nl=False, err=True)
-
-    def end(self) -> None:
-        """All are done."""
-        if self._on:
-            click.echo(err=True)

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from nimble_tile.cli_progress import working
 from nimble_tile.core.errors import UserError
 
 if TYPE_CHECKING:
@@ -163,7 +164,11 @@ def table(
                 text = read_bytes(taken, MOST_BYTES, UserError).decode("utf-8-sig")
             except UnicodeDecodeError:
                 raise UserError(f"{taken} is no table in UTF-8.") from None
-            changed, added = store.take_csv(text)
+            lines = 1 + text.count("\n")
+            with working("Taking links in") as told:
+                changed, added = store.take_csv(
+                    text, lambda line: told.step("Taking links in", line / lines)
+                )
             click.echo(f"{changed} links changed, {added} new")
         for name, made in ((links, store.as_csv), (visits, store.counts_as_csv)):
             if name is not None:

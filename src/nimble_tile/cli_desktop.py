@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import shutil
 import subprocess
@@ -86,11 +87,47 @@ def install() -> None:
 @desktop.command()
 def remove() -> None:
     """Take them away again."""
+    from nimble_tile.core.errors import OutputError, file_error
+
     target = data_folder()
     for _, place in desktop_files():
-        (target / place).unlink(missing_ok=True)
+        try:
+            (target / place).unlink(missing_ok=True)
+        except OSError as error:
+            raise file_error(OutputError, "remove", target / place, error) from error
     _refresh(target)
+    _sweep(target)
     click.echo("Nimble Tile is out of the menus; its settings stay.")
+
+
+CACHES = {
+    "applications": ("mimeinfo.cache",),
+    "icons/hicolor": ("icon-theme.cache",),
+    "mime": (
+        "XMLnamespaces", "aliases", "generic-icons", "globs", "globs2", "icons", "magic",
+        "mime.cache", "subclasses", "treemagic", "types", "version",
+    ),
+}  # fmt: skip
+"""What the desktop's tools make of the files in a folder."""
+
+
+def _sweep(target: Path) -> None:
+    """Remove caches of folders where nothing else is left, and folders that are empty."""
+    for folder, names in CACHES.items():
+        caches = [target / folder / name for name in names]
+        there = [path for path in (target / folder).rglob("*") if path.is_file()]
+        if all(path in caches for path in there):
+            for path in there:
+                path.unlink(missing_ok=True)
+            for path in sorted((target / folder).rglob("*"), reverse=True):
+                with contextlib.suppress(OSError):
+                    path.rmdir()
+    for _, place in desktop_files():
+        folder = (target / place).parent
+        while folder != target:
+            with contextlib.suppress(OSError):  # something else is in it
+                folder.rmdir()
+            folder = folder.parent
 
 
 def _refresh(target: Path) -> None:

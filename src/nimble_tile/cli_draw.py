@@ -11,6 +11,7 @@ import click
 
 from nimble_tile import report
 from nimble_tile.cli_options import Finite, kept_apart
+from nimble_tile.cli_progress import working
 from nimble_tile.core.errors import UserError
 
 if TYPE_CHECKING:
@@ -159,7 +160,8 @@ def straighten(
     if given is None:
         bay = ReaderBay()
         try:
-            symbol, quad = corners_of(image, message, bay, known)
+            with working("Looking for the code"):
+                symbol, quad = corners_of(image, message, bay, known)
         finally:
             bay.close()
         sure = True

@@ -11,6 +11,7 @@ import click
 
 from nimble_tile import report
 from nimble_tile.cli_options import Finite, kept_apart
+from nimble_tile.cli_progress import working
 from nimble_tile.core.errors import UserError
 
 if TYPE_CHECKING:
@@ -70,14 +71,11 @@ def paint(
     if start is not None:
         picture = open_picture(read_file(start), start.name).rgb
     request = Request(words, avoid, seed, size, size, steps, guides, picture, depart)
-    tells, last = sys.stderr.isatty(), None
-    for last in painted(request):
-        if tells:
-            click.echo(f"\rStep {last.step} of {last.steps}", nl=False, err=True)
-    if tells:
-        click.echo(err=True)
-    write_image(out, last.image)
-    verdict = None if symbol is None else judged_file(out, symbol)
+    with working("Painting") as told:
+        for last in painted(request):
+            told.step(f"Painting, step {last.step} of {last.steps}", last.step / last.steps)
+        write_image(out, last.image)
+        verdict = None if symbol is None else judged_file(out, symbol)
     unknown = chosen(request).unknown
     if as_json:
         click.echo(json.dumps(_told(out, symbol, verdict) | {"unknown": unknown}))

@@ -11,6 +11,7 @@ import click
 
 from nimble_tile import report
 from nimble_tile.cli_options import Finite, RegionType, kept_apart, make_folder
+from nimble_tile.cli_progress import working
 from nimble_tile.core.trials.reach import percent
 
 if TYPE_CHECKING:
@@ -24,16 +25,10 @@ def gentlest_pass(work: library.Work, wanted: float, seed: int) -> tuple[library
     """Run the gentlest pass; on a terminal it says how far it is."""
     from nimble_tile import library
 
-    tells = sys.stderr.isatty()
-
-    def step(last: PassStep) -> None:
-        if tells:
-            click.echo(f"\r{last.share:4.0%} {last.what:<45}", nl=False, err=True)
-
-    found = library.gentlest(work, wanted, seed=seed, step=step)
-    if tells:
-        click.echo(err=True)
-    return found
+    with working("Looking for the gentlest blend") as told:
+        return library.gentlest(
+            work, wanted, seed=seed, step=lambda last: told.step(last.what, last.share)
+        )
 
 
 def proposal_files(folder: Path) -> list[Path]:
@@ -67,17 +62,18 @@ def proposals(
     wanted = PROPOSED_REACH if wanted is None else wanted
     make_folder(folder)
     renderer, bay, chosen = work.renderer, library.bay(), own()
-    room, tells, told, scans = Room(bay, chosen.readers), sys.stderr.isatty(), {}, []
-    for found in propose(work.piece, renderer, room, chosen.trials, wanted, seed):
-        if tells:
-            click.echo(f"\r{found.share:4.0%} {PROPOSAL_LABELS[found.kind]:<12}", nl=False,
-                       err=True)  # fmt: skip
-        if not found.final:
-            continue
-        made = found.candidate.piece
-        path = folder / f"{found.kind}{SUFFIX[made.finish.format]}"
-        proof = export(renderer.render(made), path, made.finish, bay)
-        save(made, work.pictures, folder / f"{found.kind}.nimbletile")
+    room, told, scans = Room(bay, chosen.readers), {}, []
+    with working("Looking for proposals") as shown:
+        final = []
+        for found in propose(work.piece, renderer, room, chosen.trials, wanted, seed):
+            shown.step(PROPOSAL_LABELS[found.kind], found.share)
+            if found.final:
+                made = found.candidate.piece
+                path = folder / f"{found.kind}{SUFFIX[made.finish.format]}"
+                proof = export(renderer.render(made), path, made.finish, bay)
+                save(made, work.pictures, folder / f"{found.kind}.nimbletile")
+                final.append((found, path, proof))
+    for found, path, proof in final:
         verdict = replace(proof.verdict, fidelity=found.candidate.fidelity)
         scans.append(verdict.scans)
         told[found.kind] = report.proposal_json(found, path, verdict)
@@ -89,8 +85,6 @@ def proposals(
                 f"{found.candidate.fidelity.ssim_view:.2f}"
             )
             click.echo(report.indented(report.in_words(verdict)))
-    if tells:
-        click.echo(err=True)
     if as_json:
         ordered = [told[kind] for kind in PROPOSAL_LABELS if kind in told]
         click.echo(json.dumps({"wanted": wanted, "proposals": ordered}, ensure_ascii=False))
@@ -108,7 +102,8 @@ def reach_of_file(path: Path, text: str) -> float | None:
         pixels = open_picture(read_file(path), path.name).over("#ffffff")
     except UserError:
         return None
-    return library.judge(pixels, text, trials=True).reach
+    with working("Trying the file"):
+        return library.judge(pixels, text, trials=True).reach
 
 
 def found_in_words(made: PassStep, wanted: float) -> str:
@@ -181,11 +176,14 @@ def mend(
     if project is not None:
         known = library.load(project)
         symbol = known.renderer.symbol(known.piece)
-    found = library.mend(
-        pixels, message, region=region, symbol=symbol, reach=wanted, keep=kept, seed=seed
-    )
-    rendering, made = found.rendering, found.attempt
-    verdict = export(rendering, out, Finish(), library.bay()).verdict
+    with working("Looking for the code") as told:
+        found = library.mend(
+            pixels, message, region=region, symbol=symbol, reach=wanted, keep=kept, seed=seed,
+            step=lambda last: told.step(last.what, last.share),
+        )  # fmt: skip
+        rendering, made = found.rendering, found.attempt
+        told.step("Writing and reading back")
+        verdict = export(rendering, out, Finish(), library.bay()).verdict
     verdict = replace(verdict, fidelity=fidelity_of(rendering))
     if as_json:
         told = report.made_json(out, rendering, verdict) | {"mended": report.mended_json(made)}

@@ -39,6 +39,11 @@ def _logger(file: Path) -> logging.Logger:
     return made
 
 
+def logger() -> logging.Logger:
+    """What writes into the file; for libraries that would else write to the terminal."""
+    return _logger(path())
+
+
 def fault(where: str, error: BaseException) -> Path:
     """Write down an error that nobody foresaw; returns the file."""
     file = path()

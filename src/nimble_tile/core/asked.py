@@ -16,6 +16,7 @@ from nimble_tile.core.language import tr
 from nimble_tile.core.picture.store import Lease
 from nimble_tile.core.piece import (
     MATERIAL_LABELS,
+    SEEDS,
     Blend,
     Code,
     Finish,
@@ -23,6 +24,7 @@ from nimble_tile.core.piece import (
     Picture,
     Piece,
     Region,
+    Strokes,
     Weave,
 )
 from nimble_tile.core.symbol import tables
@@ -242,6 +244,13 @@ class Asker:
     def _with_matter(self, piece: Piece, asked: Mapping[str, Any]) -> Piece:
         """The piece woven of a material by its name, or of a picture in a file."""
         matter, motif, seed = (asked.get(name) for name in ("matter", "motif", "seed"))
+        if seed is not None:
+            # Whatever is scattered in a piece is scattered by it, woven or not.
+            piece = piece.edited(
+                "blend",
+                weave=self.valid(Weave, {**dict(piece.blend.weave), "seed": seed % SEEDS}),
+                strokes=self.valid(Strokes, {**dict(piece.blend.strokes), "seed": seed % SEEDS}),
+            )
         if piece.blend.method != "weave":
             if matter is not None or motif is not None:
                 option = self._name("matter" if matter is not None else "motif")
@@ -249,8 +258,6 @@ class Asker:
                                 tr("Give {name} weave too.", name=self._name('blend')))  # fmt: skip
             return piece
         values: dict[str, Any] = dict(piece.blend.weave)
-        if seed:
-            values["seed"] = seed
         if motif is not None:
             values["motif"] = motif
         if matter is not None:

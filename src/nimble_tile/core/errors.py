@@ -49,6 +49,7 @@ DOINGS = (
     marked("open"),
     marked("use"),
     marked("write"),
+    marked("remove"),
 )
 """What can fail with a file."""
 

@@ -215,6 +215,10 @@ class Ink(Model):
     where: Literal["dark", "light", "tint"] = "dark"
 
 
+SEEDS = 10_000
+"""How many scatters of strokes, and weavings, there are."""
+
+
 class Strokes(Model):
     """Brush strokes.
 
@@ -231,7 +235,7 @@ class Strokes(Model):
     width: float = Field(default=0.3, ge=0.15, le=0.6)
     length: float = Field(default=1.1, ge=0.4, le=2)
     gaps: float = Field(default=0.15, ge=0, le=0.6)
-    seed: int = Field(default=1, ge=0, le=9999)
+    seed: int = Field(default=1, ge=0, lt=SEEDS)
 
 
 MATERIAL_LABELS = {
@@ -264,7 +268,7 @@ class Weave(Model):
     motif: ZeroToOne = 0.6
     patch: float = Field(default=1, ge=0.6, le=1.6)
     finders: Literal["woven", "drawn"] = "woven"
-    seed: int = Field(default=1, ge=0, le=9999)
+    seed: int = Field(default=1, ge=0, lt=SEEDS)
 
     @field_validator("matter")
     @classmethod

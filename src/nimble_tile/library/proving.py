@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from nimble_tile.core.symbol.encode import Symbol
     from nimble_tile.core.trials.sets import TrialSet
     from nimble_tile.core.tune.candidates import PassStep
+    from nimble_tile.core.tune.mend import MendStep
 
 
 def export(work: Work, path: str | Path) -> Written:
@@ -123,6 +124,7 @@ def mend(
     reach: float = 0.9,
     keep: np.ndarray | None = None,
     seed: int = 0,
+    step: Callable[[MendStep], None] = lambda step: None,
 ) -> Mended:
     """Make a finished picture scan with the smallest change.
 
@@ -140,6 +142,8 @@ def mend(
     keep : ndarray of bool, H × W, optional
         True where the picture must stay.
     seed : int
+    step : callable
+        Gets each step of the search.
 
     Raises
     ------
@@ -163,7 +167,8 @@ def mend(
     suspect = find(image, message, bay(), area, symbols=symbols)[0]
     room, chosen = measuring(None)
     made = None
-    for step in search(image, suspect, room, chosen.trials, reach, keep, seed):
-        made = step.best
+    for found in search(image, suspect, room, chosen.trials, reach, keep, seed):
+        step(found)
+        made = found.best
     rendering = rendering_of(made, image)
     return Mended(np.array(rendering.image), made, rendering)

@@ -76,6 +76,7 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     gc.disable()
     speak()
     from nimble_tile.ui.window import Window
+    from nimble_tile.ui.work.faults import Faults
 
     app = application()
     # Ctrl+C in the terminal and a request to end close the window as a person
@@ -87,8 +88,13 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     ticker.timeout.connect(lambda: None)
     ticker.start(500)
     window = Window()
+    faults = Faults(window.notice.say, app)
+    faults.listen()
     window.show()
     QTimer.singleShot(0, _settled)
     if project is not None:
         window.files.open_project(project, copy=demo)
-    return app.exec()
+    try:
+        return app.exec()
+    finally:
+        faults.leave()

@@ -82,6 +82,13 @@ class Pattern:
         return made + self.suffix
 
 
+DEVICES = {"con", "prn", "aux", "nul", "conin$", "conout$"} | {
+    f"{port}{number}" for port in ("com", "lpt") for number in "0123456789¹²³"
+}
+"""Names that are devices on Windows, whatever ending follows (Microsoft, "Naming Files, Paths,
+and Namespaces")."""
+
+
 def plain(text: str, most: int = 60) -> str:
     """Text with nothing that a file name cannot have."""
     text = unicodedata.normalize("NFC", text)
@@ -90,4 +97,7 @@ def plain(text: str, most: int = 60) -> str:
     kept = re.sub(r"-{2,}", "-", kept).strip(" .-")
     while len(kept.encode("utf-8", "replace")) > most:
         kept = kept[:-1].rstrip(" .-")
+    first, dot, rest = kept.partition(".")
+    if first.strip().casefold() in DEVICES:
+        kept = f"{first.strip()}_{dot}{rest}"
     return kept

@@ -112,7 +112,7 @@ def rows_in(path: Path) -> Iterator[Row]:
                     ),
                     tr("Divide it."),
                 )
-            yield from _rows(csv.reader(_clean(file), delimiter=_delimiter(path)), path.name)
+            yield from _rows(csv.reader(file, delimiter=_delimiter(path)), path.name)
     except OSError as error:
         raise file_error(UserError, "read", path, error) from error
     except UnicodeDecodeError as error:
@@ -144,12 +144,6 @@ def as_rows(entries: Iterable[Mapping[str, Any]]) -> Iterator[Row]:
         message, name = values.pop("message", ""), values.pop("name", "")
         fault = "" if message.strip() else tr("It has no message.")
         yield Row(number, message, name, {k: v for k, v in values.items() if v}, fault)
-
-
-def _clean(lines: Iterable[str]) -> Iterator[str]:
-    """Lines without the zero bytes that the csv module stumbles over."""
-    for line in lines:
-        yield line.replace("\0", "")
 
 
 def _delimiter(path: Path) -> str:
@@ -224,6 +218,10 @@ def _row(number: int, columns: Sequence[str], cells: Sequence[str]) -> Row:
     elif max(len(cell) for cell in cells) > MOST_CELL:
         fault = tr("A cell has more than {most_cell} characters.", most_cell=MOST_CELL)
         message, values = message[:MOST_CELL], {}
+    elif any("\0" in cell for cell in cells):
+        # Without them it would be another message, and another code.
+        fault = tr("It has a character of value 0 in it.")
+        message, name, values = message.replace("\0", "\N{REPLACEMENT CHARACTER}"), "", {}
     return Row(number, message, name, values, fault)
 
 
@@ -264,4 +262,4 @@ def _as_text(value: Any) -> str:
         return "yes" if value else "no"
     if isinstance(value, float) and value.is_integer() and abs(value) < 1e15:
         return str(int(value))
-    return str(value).replace("\0", "")
+    return str(value)

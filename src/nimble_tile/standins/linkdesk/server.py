@@ -10,15 +10,17 @@ visit would not be counted.
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import html
-import logging
 import queue
 import threading
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, date, datetime
 from pathlib import Path
 
 from aiohttp import web
 
+from nimble_tile import log
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.language import tr
 from nimble_tile.standins.linkdesk.links import HOST, PORT, tag_of
@@ -29,6 +31,10 @@ MOST_AT_ONCE = 500
 
 LONGEST_LINE = 2048
 """Bytes of a request's first line, and of each of its headers."""
+
+LONGEST_WAIT = 2.0
+"""Seconds that a visitor waits at most for being counted: as long as that takes, as a rule
+milliseconds, unless another program holds the file."""
 
 START_LIMIT = 10.0
 """Seconds after which a server that does not begin is given up."""
@@ -64,11 +70,13 @@ class Tally:
         self._thread.start()
 
     async def add(self, key: str, day: date, tag: str) -> None:
-        """Count a visit; returns once it is kept."""
+        """Count a visit; returns once it is kept, or after a moment where the file is in use:
+        it is kept as soon as that is possible."""
         loop = asyncio.get_running_loop()
         kept = loop.create_future()
         self._waiting.put(((key, day, tag), loop, kept))
-        await kept
+        with contextlib.suppress(TimeoutError):
+            await asyncio.wait_for(kept, LONGEST_WAIT)
 
     def close(self) -> None:
         """Keep what waits, and end."""
@@ -94,9 +102,9 @@ class Tally:
         try:
             self._store.count(rows)
             self.late = []
-        except Exception:
+        except Exception as error:
             # A full disk must not make a printed code dead: visits are kept with the next ones.
-            logging.getLogger(__name__).exception("%d visits could not be kept yet", len(rows))
+            log.fault(f"{len(rows)} visits could not be kept yet.", error)
             self.late = rows
         for _, loop, kept in visits:
             loop.call_soon_threadsafe(_done, kept)
@@ -118,11 +126,13 @@ class Answers:
     Parameters
     ----------
     store : DeskStore
+        Its own, so that no look at a link waits for somebody who writes.
     tally : Tally
     """
 
     def __init__(self, store: DeskStore, tally: Tally) -> None:
         self.store, self.tally = store, tally
+        self._looks = ThreadPoolExecutor(2, "links")
 
     def application(self) -> web.Application:
         """The web application."""
@@ -146,7 +156,12 @@ class Answers:
 
     async def _follow(self, request: web.Request) -> web.Response:
         key = request.match_info["key"].upper()
-        link = self.store.link(key)
+        loop = asyncio.get_running_loop()
+        try:
+            link = await loop.run_in_executor(self._looks, self.store.link, key)
+        except UserError as error:
+            log.fault("A link could not be looked up.", error)
+            return _page(503, "Not now", "The link desk cannot answer now. Try again in a moment.")
         if link is None:
             return _page(404, "No such link", "Nothing at this desk has this name.")
         target = link.leads_to(datetime.now(UTC))
@@ -226,21 +241,22 @@ class DeskServer:
 
     async def _serve(self, begun: threading.Event) -> None:
         self._loop, self._over = asyncio.get_running_loop(), asyncio.Event()
-        store = DeskStore(self.path, self.port)
+        store, looks = DeskStore(self.path, self.port), DeskStore(self.path, self.port)
         tally = Tally(store)
         runner = web.AppRunner(
-            Answers(store, tally).application(), access_log=None, handle_signals=False,
-            max_line_size=LONGEST_LINE, max_field_size=LONGEST_LINE, keepalive_timeout=15,
-            shutdown_timeout=2,
+            Answers(looks, tally).application(), access_log=None, handle_signals=False,
+            logger=log.logger(), max_line_size=LONGEST_LINE, max_field_size=LONGEST_LINE,
+            keepalive_timeout=15, shutdown_timeout=2,
         )  # fmt: skip
         try:
             await runner.setup()
             site = web.TCPSite(runner, HOST, self.port, backlog=1024)
             await site.start()
-            self.port = store.port = runner.addresses[0][1]
+            self.port = store.port = looks.port = runner.addresses[0][1]
             begun.set()
             await self._over.wait()
         finally:
             await runner.cleanup()
             await asyncio.get_running_loop().run_in_executor(None, tally.close)
             store.close()
+            looks.close()

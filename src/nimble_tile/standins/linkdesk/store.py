@@ -12,7 +12,7 @@ import csv
 import io
 import sqlite3
 import threading
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime
@@ -83,20 +83,23 @@ class DeskStore:
         Made, with its folder, where it does not exist.
     port : int
         Where the desk answers: links must not lead there.
+    patience : float
+        Seconds to wait while another program writes.
 
     Raises
     ------
     UserError
-        It cannot be opened, is none, or comes from a newer version of the program.
+        It cannot be opened, is none, or comes from a newer version of the program. So does
+        every method where the file cannot be used any more, or another program is writing.
     """
 
-    def __init__(self, path: Path, port: int = PORT) -> None:
+    def __init__(self, path: Path, port: int = PORT, patience: float = 10.0) -> None:
         self.path, self.port = path, port
         self._lock = threading.RLock()
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             self._file = sqlite3.connect(
-                path, timeout=10, isolation_level=None, check_same_thread=False
+                path, timeout=patience, isolation_level=None, check_same_thread=False
             )
         except (OSError, sqlite3.Error) as error:
             raise UserError(
@@ -106,10 +109,7 @@ class DeskStore:
             self._open()
         except sqlite3.Error as error:
             self._file.close()
-            raise UserError(
-                tr("The link desk’s file {path} cannot be used: {error}.", path=path, error=error),
-                tr("Move it away, and a new one will be made."),
-            ) from None
+            raise self._trouble(error) from None
         except UserError:
             self._file.close()
             raise
@@ -134,6 +134,27 @@ class DeskStore:
                     )
                 )
 
+    def _trouble(self, error: sqlite3.Error) -> UserError:
+        """What the database says, and what to do, in sentences."""
+        code = getattr(error, "sqlite_errorcode", None)
+        primary = None if code is None else code & 0xFF
+        if primary in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
+            return UserError(
+                tr("Another program is writing to the link desk’s file."),
+                tr("Try again in a moment."),
+            )
+        way_out = tr("Move it away, and a new one will be made.")
+        if primary == sqlite3.SQLITE_FULL:
+            way_out = tr("Free some space on the disk; nothing is lost.")
+        elif primary in (sqlite3.SQLITE_READONLY, sqlite3.SQLITE_PERM, sqlite3.SQLITE_CANTOPEN):
+            way_out = tr("See whether you may write there.")
+        elif primary == sqlite3.SQLITE_IOERR:
+            way_out = tr("See whether the disk is full or gone; nothing that was kept is lost.")
+        return UserError(
+            tr("The link desk’s file {path} cannot be used: {error}.", path=self.path, error=error),
+            way_out,
+        )
+
     def close(self) -> None:
         """Close the file."""
         with self._lock:
@@ -143,17 +164,24 @@ class DeskStore:
     def _changing(self) -> Iterator[None]:
         """All or nothing."""
         with self._lock:
-            self._file.execute("BEGIN IMMEDIATE")
             try:
-                yield
-            except BaseException:
-                self._file.execute("ROLLBACK")
-                raise
-            self._file.execute("COMMIT")
+                self._file.execute("BEGIN IMMEDIATE")
+                try:
+                    yield
+                    self._file.execute("COMMIT")
+                except BaseException:
+                    if self._file.in_transaction:
+                        self._file.execute("ROLLBACK")
+                    raise
+            except sqlite3.Error as error:
+                raise self._trouble(error) from error
 
     def _rows(self, what: str, *values: object) -> list[tuple]:
         with self._lock:
-            return self._file.execute(what, values).fetchall()
+            try:
+                return self._file.execute(what, values).fetchall()
+            except sqlite3.Error as error:
+                raise self._trouble(error) from error
 
     # Links -----------------------------------------------------------------------
 
@@ -282,9 +310,13 @@ class DeskStore:
         )
         return file.getvalue()
 
-    def take_csv(self, text: str) -> tuple[int, int]:
+    def take_csv(
+        self, text: str, step: Callable[[int], None] = lambda line: None
+    ) -> tuple[int, int]:
         """Take in a table as `as_csv` writes it: known keys are changed, rows without a key
         become new links; how many of each.
+
+        `step` is told each line's number; what it raises ends all, and nothing is taken.
 
         Raises
         ------
@@ -304,7 +336,9 @@ class DeskStore:
                 )
             rows.fieldnames = columns
             with self._changing():
+                keys = {found[0] for found in self._rows("SELECT key FROM links")}
                 for number, row in enumerate(rows, 2):
+                    step(number)
                     if number - 1 > MOST_ROWS:
                         raise UserError(
                             tr("The table has more than {most_rows:,} rows.", most_rows=MOST_ROWS)
@@ -314,7 +348,7 @@ class DeskStore:
                             tr("Line {number}: there are more fields than columns.", number=number)
                         )
                     try:
-                        known = self._take({k: (v or "").strip() for k, v in row.items()})
+                        known = self._take({k: (v or "").strip() for k, v in row.items()}, keys)
                     except UserError as error:
                         raise UserError(
                             tr("Line {number}: {what}", number=number, what=error.what),
@@ -325,8 +359,8 @@ class DeskStore:
             raise UserError(tr("The table cannot be read: {error}.", error=error)) from None
         return changed, added
 
-    def _take(self, row: dict[str, str]) -> bool:
-        """Take in one row, inside a change; whether it was known."""
+    def _take(self, row: dict[str, str], keys: set[str]) -> bool:
+        """Take in one row, inside a change; whether it was known. `keys`: those that are taken."""
         from nimble_tile.standins.linkdesk.links import ALPHABET
 
         key, expires = row.get("key", "").upper(), expiry(row.get("expires", ""))
@@ -336,7 +370,8 @@ class DeskStore:
         target = checked(row["target"], self.port)
         fallback = self._fallback(row.get("fallback", ""))
         if not key:
-            key = new_key({found[0] for found in self._rows("SELECT key FROM links")})
+            key = new_key(keys)
+        keys.add(key)
         made = Link(key, target, _now(), expires, fallback, row.get("note", ""))
         self._put(made)
         if before is None or before.target != made.target:

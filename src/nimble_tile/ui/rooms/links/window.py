@@ -41,7 +41,11 @@ from nimble_tile.ui.work.side_window import SideWindow
 
 if TYPE_CHECKING:
     from nimble_tile.standins.linkdesk.service import LinkDesk
+    from nimble_tile.ui.work.jobs import Progress
     from nimble_tile.ui.work.tools import Tools
+
+WAIT = 0.05
+"""Seconds that the window waits while another program writes to the desk's file."""
 
 REFRESH = 1000
 """Milliseconds after which visits are counted again while the window is in sight."""
@@ -83,7 +87,7 @@ class LinksWindow(SideWindow):
     def __init__(self, desk: OwnDesk, tools: Tools, parent: QWidget) -> None:
         super().__init__(tools, parent, tr("Link desk"), 1060, 660)
         self.desk = desk
-        self.store = DeskStore(desk.desk.path, desk.desk.port)
+        self.store = DeskStore(desk.desk.path, desk.desk.port, WAIT)
         self.links: list[Link] = []
         self.switch = QCheckBox(tr("Answer on this machine"))
         self.switch.toggled.connect(self._switch)
@@ -235,7 +239,7 @@ class LinksWindow(SideWindow):
                             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
                         )
                     self.table.setItem(at, column, item)
-        if not same:
+        if not same or not links:
             keys = [link.key for link in links]
             at = keys.index(chosen.key) if chosen is not None and chosen.key in keys else 0
             self.table.clearSelection()
@@ -321,12 +325,14 @@ class LinksWindow(SideWindow):
         self.changed.emit()
 
     def _use(self) -> None:
-        self.desk.use(address(self.chosen.key, port=self.store.port))
-        self.say(tr("The piece has this link now; undo takes it back."))
+        if (link := self.chosen) is not None:
+            self.desk.use(address(link.key, port=self.store.port))
+            self.say(tr("The piece has this link now; undo takes it back."))
 
     def _copy(self) -> None:
-        QGuiApplication.clipboard().setText(address(self.chosen.key, port=self.store.port))
-        self.say(tr("Copied."))
+        if (link := self.chosen) is not None:
+            QGuiApplication.clipboard().setText(address(link.key, port=self.store.port))
+            self.say(tr("Copied."))
 
     def _new(self) -> None:
         message = self.tools.session.piece.message
@@ -344,7 +350,8 @@ class LinksWindow(SideWindow):
         self._again(tr("Made."))
 
     def _remove(self) -> None:
-        link = self.chosen
+        if (link := self.chosen) is None:
+            return
         asked = QMessageBox.question(
             self, tr("Remove"),
             tr("Codes that have this link will lead nowhere, and its visits are "
@@ -369,14 +376,40 @@ class LinksWindow(SideWindow):
 
     def _take_in(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, tr("Take a CSV in"), "", TABLES)
-        if not name:
-            return
-        try:
-            text = read_bytes(Path(name), MOST_BYTES, UserError).decode("utf-8-sig")
-        except UnicodeDecodeError:
-            raise UserError(tr("{name} is no table in UTF-8.", name=Path(name).name)) from None
-        changed, added = self.store.take_csv(text)
-        self._again(tr("{changed} links changed, {added} new.", changed=changed, added=added))
+        if name:
+            self.take_in(Path(name))
+
+    def take_in(self, path: Path) -> None:
+        """Take a table of links in, away from the window's thread."""
+
+        def work(progress: Progress) -> tuple[int, int]:
+            try:
+                text = read_bytes(path, MOST_BYTES, UserError).decode("utf-8-sig")
+            except UnicodeDecodeError:
+                raise UserError(tr("{name} is no table in UTF-8.", name=path.name)) from None
+            lines = 1 + text.count("\n")
+            store = DeskStore(self.desk.desk.path, self.store.port)
+            try:
+                return store.take_csv(
+                    text, lambda line: progress.step(tr("Taking links in"), min(1, line / lines))
+                )
+            finally:
+                store.close()
+
+        def done(found: tuple[int, int]) -> None:
+            self.take.setEnabled(True)
+            changed, added = found
+            self._try(lambda: self._again(
+                tr("{changed} links changed, {added} new.", changed=changed, added=added)
+            ))  # fmt: skip
+
+        def failed(error: UserError) -> None:
+            self.take.setEnabled(True)
+            self.say(str(error), "error")
+
+        self.take.setEnabled(False)
+        self.say(tr("Taking links in"))
+        self.jobs.start(work, done, failed)
 
     def dress(self, theme: themes.Theme) -> None:
         """Follow the theme."""
