@@ -23,6 +23,7 @@ from nimble_tile.core.piece import Blend, Code, Message, Picture, Piece, Region
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.scan.readers import ZxingReader, to_grey
+from nimble_tile.core.scan.remedies import remedied
 from nimble_tile.core.symbol.anatomy import Part
 
 SVG = b"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 100">
@@ -476,7 +477,9 @@ def test_a_logo_that_is_too_large_is_named_as_the_reason(store, bay):
     white = block(store, (255, 255, 255))
     renderer = Renderer(store)
     large = with_logos(Logo(digest=white, size=0.5, backing=Backing(kind="none")), level="L")
-    verdict = judge_rendering(renderer.render(large, 600), bay)
+    rendering = renderer.render(large, 600)
+    verdict = judge_rendering(rendering, bay)
+    verdict = remedied(verdict, large, renderer, rendering, bay)
     assert verdict.state == "fails"
     assert "under the logo" in verdict.reasons[0].text
     assert "smaller" in verdict.reasons[0].way_out

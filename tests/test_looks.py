@@ -33,6 +33,7 @@ from nimble_tile.core.scan import known
 from nimble_tile.core.scan.finders import NOMINAL, finders
 from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.scan.readers import READERS
+from nimble_tile.core.scan.remedies import remedied
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.symbol.looks import drawing
 from nimble_tile.core.symbol.looks.paint import layer_path, raster, to_skia
@@ -390,10 +391,13 @@ def test_reasons_of_a_code_without_a_picture_speak_of_its_look(bay, store):
     digest = store.add(encoded(photograph("coffee")), "coffee")
     look = Look(ring="picture", finder_picture=digest)
     piece = Piece(message=Message(text=LINK), look=look)
-    verdict = judge_rendering(Renderer(store).render(piece, 600), bay)
+    renderer = Renderer(store)
+    rendering = renderer.render(piece, 600)
+    verdict = judge_rendering(rendering, bay)
+    verdict = remedied(verdict, piece, renderer, rendering, bay)
     assert verdict.state == "fails"
     finder = next(r for r in verdict.reasons if "finder patterns read wrongly" in r.text)
-    assert finder.way_out == "Change the shapes or the colours of the code."
+    assert finder.way_out == "Choose squarer shapes for modules and finders."
     assert not any("strength" in r.way_out for r in verdict.reasons)
 
 

@@ -450,7 +450,7 @@ def test_whose_fault_a_module_is(drawn, bay, room, store):
     piece, rendering = drawn(strength=0.42)
     verdict = judge_rendering(rendering, bay)
     subject = subject_of(rendering)
-    clues = clues_of(rendering, verdict.sample)
+    clues = clues_of(rendering, verdict.sample, piece)
     trial = next(t for t in sets.shipped() if t.name == "Wet poster, dull day")
     found = why(room, subject, trial, clues)
     assert not found.sample.corrects
@@ -468,7 +468,9 @@ def test_whose_fault_a_module_is(drawn, bay, room, store):
     )
     made = drawn.renderer.render(with_logo, 700)
     judged = judge_rendering(made, bay)
-    looked = why(room, subject_of(made), sets.shipped()[0], clues_of(made, judged.sample))
+    looked = why(
+        room, subject_of(made), sets.shipped()[0], clues_of(made, judged.sample, with_logo)
+    )
     blamed = max(looked.faults, key=lambda name: looked.faults[name].sum())
     assert blamed == "logo" and "under the logo" in " ".join(c.text for c in looked.causes)
 

@@ -40,6 +40,7 @@ def verdict_json(verdict: Verdict) -> dict[str, Any]:
         "spare": None if verdict.spare is None else round(verdict.spare, 3),
         "reach": None,
         "trials": [],
+        "afar": None if verdict.afar is None else round(verdict.afar, 1),
         "reasons": [f"{reason.text} {reason.way_out}".strip() for reason in verdict.reasons],
     }
 

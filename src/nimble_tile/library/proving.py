@@ -40,11 +40,12 @@ def export(work: Work, path: str | Path) -> Written:
     from nimble_tile.core.output.export import export as write
     from nimble_tile.core.output.export import format_of, outgoing, possible
     from nimble_tile.core.scan.judging import fidelity_of
+    from nimble_tile.core.scan.remedies import remedied
 
     possible(format_of(Path(path)), work.piece.finish)  # refused before any work is done
     rendering = work.renderer.render(outgoing(work.piece))
     proof = write(rendering, Path(path), work.piece.finish, bay())
-    verdict = proof.verdict
+    verdict = remedied(proof.verdict, work.piece, work.renderer, rendering, bay())
     if rendering.blended:
         verdict = replace(verdict, fidelity=fidelity_of(rendering))
     return Written(proof, rendering, verdict)

@@ -272,6 +272,9 @@ def _written(task: Task, piece: Piece, bench: _Bench) -> dict[str, Any]:
     verdict, symbol = proof.verdict, rendering.symbol
     why = ""
     if not verdict.scans:
+        from nimble_tile.core.scan.remedies import remedied
+
+        verdict = remedied(verdict, piece, bench.renderer, rendering, bench.bay)
         reasons = [f"{reason.text} {reason.way_out}".strip() for reason in verdict.reasons]
         why = " ".join([tr("It does not scan."), *reasons])
     return {

@@ -332,7 +332,7 @@ def prove(
             tr("What was written cannot be read back: {what}", what=error.what)
         ) from error
     symbol = rendering.symbol
-    given = Given(symbol.text, symbol, box, quad, rendering.quiet_zone, rendering.blended)
+    given = Given(symbol.text, symbol, box, quad, rendering.quiet_zone)
     # As on the bench, and some smaller ones for what is larger.
     smaller = sorted({*SMALLER_LOOKS, *rendering_looks(rendering)}, reverse=True)
     verdict = judge(image, bay, given, smaller)

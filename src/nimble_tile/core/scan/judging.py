@@ -15,6 +15,7 @@ from nimble_tile.core.language import tr
 from nimble_tile.core.logo.lay import TOUCHED, under
 from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.rendering import Rendering
+from nimble_tile.core.scan.afar import Afar, from_afar
 from nimble_tile.core.scan.bay import Outcome, ReaderBay
 from nimble_tile.core.scan.faded import faded
 from nimble_tile.core.scan.fidelity import Fidelity, measure
@@ -57,6 +58,16 @@ SMALLER_LOOKS = (1100, 640)
 ARMS_LENGTHS = (5.3, 6.0, 6.7)
 """Pixels a module of looks from farther away, about that of `steps_back`."""
 
+NEARBY = 0.65
+"""Part of the first look's size down to which a look is one from nearby."""
+
+BEGIN_AFAR = 11.0
+"""Pixels a module from which looks from afar go on downwards."""
+
+ARMS_LENGTH = 6.5
+"""Pixels a module: what is read from there on is read at arm's length, as any poster is; what
+must be smaller still has little to spare."""
+
 LUCK = 1
 """Looks of these that a reader may miss."""
 
@@ -80,8 +91,6 @@ class Given:
         lies round them.
     quiet_zone : int
         Modules of margin on each side.
-    blended : bool
-        Whether a picture takes part, for the way out of the reasons.
     """
 
     expected: str | None = None
@@ -89,7 +98,6 @@ class Given:
     box: Box | None = None
     quad: np.ndarray | None = None
     quiet_zone: int = 4
-    blended: bool = True
 
     @property
     def micro(self) -> bool:
@@ -106,6 +114,7 @@ class _Seen:
     sample: Sample | None = None
     upside_down: bool = False
     faded: np.ndarray | None = None  # the code as a faded print
+    afar: Afar | None = None
 
 
 def judge_rendering(rendering: Rendering, bay: ReaderBay, with_fidelity: bool = True) -> Verdict:
@@ -122,7 +131,7 @@ def judge_rendering(rendering: Rendering, bay: ReaderBay, with_fidelity: bool = 
     wanted = with_fidelity and rendering.blended
     given = Given(
         rendering.symbol.text, rendering.symbol, rendering.box, rendering.quad,
-        rendering.quiet_zone, rendering.blended,
+        rendering.quiet_zone,
     )  # fmt: skip
     verdict = judge(
         to_grey(rendering.image), bay, given, rendering_looks(rendering),
@@ -197,7 +206,6 @@ def _covered(rendering: Rendering, verdict: Verdict) -> tuple[Reason, ...]:
             tr("{own} of {wrong} wrong modules lie under the caption.", own=own, wrong=wrong)
             if captions
             else tr("{own} of {wrong} wrong modules lie under the logo.", own=own, wrong=wrong),
-            tr("Make it smaller, move it, or raise the level."),
         ),
     )
 
@@ -245,7 +253,14 @@ def judge(
         if known is not None:
             symbol, seen.sample = known.symbol, known.sample
     verdict = _settle(seen, framed, corner, bay, replace(given, symbol=symbol))
-    reasons = explain(verdict, symbol, seen.upside_down, given.blended)
+    if seen.afar is not None:
+        module = _module_of(symbol, given, verdict.found)
+        longer = max(framed.shape)
+        read_at = None if module is None else module * seen.afar.side / longer
+        if read_at is None or read_at < ARMS_LENGTH:
+            state = "thin" if verdict.state == "well" else verdict.state
+            verdict = replace(verdict, afar=read_at, state=state)
+    reasons = explain(verdict, symbol, seen.upside_down)
     return replace(verdict, reasons=reasons)
 
 
@@ -272,12 +287,55 @@ def _look(
 
     sides = [first, *(side for side in smaller if side < first)]
     for look in looks(bay, framed, sides, READER_NAMES, right, tasks):
+        nearby = look.side >= NEARBY * min(first, max(framed.shape))
+        if not nearby and not any(mark.right(expected) for mark in seen.marks.values()):
+            break  # nobody reads it from nearby
         _take(seen, look, corner, given)
         if seen.sample is not None and not seen.sample.corrects:
             break  # where no block can be corrected, stepping back finds nothing either
         if given.micro and seen.marks[READS_MICRO[0]].right(expected):
             break
+    if not any(mark.right(expected) for mark in seen.marks.values()):
+        _look_from_afar(seen, grey, framed, corner, bay, given)
     return seen
+
+
+def _look_from_afar(
+    seen: _Seen,
+    grey: np.ndarray,
+    framed: np.ndarray,
+    corner: tuple[int, int],
+    bay: ReaderBay,
+    given: Given,
+) -> None:
+    """Where nobody reads it: step back until a module has three pixels; see `afar`."""
+    names = [name for name in READER_NAMES if not given.micro or name in READS_MICRO]
+    module = _module_of(given.symbol, given, ())
+    begin = NEARBY * min(max(framed.shape), LARGEST_LOOK)
+    if module is not None:
+        begin = min(begin, BEGIN_AFAR / module * max(framed.shape))
+    found = from_afar(
+        bay, framed, round(begin), module, names,
+        lambda outcome: _mark(outcome, given, 0).right(given.expected),
+    )  # fmt: skip
+    if found is None:
+        return
+    seen.afar = found
+    _take(seen, found.look, corner, given)
+    if given.symbol is not None and given.box is not None:
+        _sample(seen, grey, given, found.look.scale)  # as it is seen from there
+
+
+def _module_of(symbol: Symbol | None, given: Given, found: Sequence[Reading]) -> float | None:
+    """Pixels a module, where symbol and place are known."""
+    if symbol is None or (given.box is None and not any(len(f.corners) == 4 for f in found)):
+        return None
+    told = [reading for reading in found if len(reading.corners) == 4]
+    # The box of a finding is what lies round its corners, without quiet zone.
+    box = None if given.symbol is None else given.box
+    if box is None and not told:
+        return None
+    return module_side(symbol, box, given.quad, given.quiet_zone, told)
 
 
 def _take(seen: _Seen, look: Glance, corner: tuple[int, int], given: Given) -> None:
@@ -297,11 +355,17 @@ def _mark(outcome: Outcome, given: Given, side: int) -> Mark:
     return Mark(outcome.name, bool(texts), text, able, outcome.trouble, side)
 
 
-def _sample(seen: _Seen, grey: np.ndarray, given: Given) -> None:
-    """Compare the image with the symbol, module by module."""
+def _sample(seen: _Seen, grey: np.ndarray, given: Given, scale: float = 1.0) -> None:
+    """Compare the image with the symbol, module by module; `scale`: seen smaller."""
     view, place, symbol, quiet = grey, given.box, given.symbol, given.quiet_zone
-    if given.quad is not None:
-        view, place = upright_view(grey, given.quad, symbol.side + 2 * quiet)
+    quad = given.quad
+    if scale < 1:
+        view, scale = seen_at(grey, round(max(grey.shape) * scale))
+        left, top, right, bottom = place.x, place.y, place.x + place.width, place.y + place.height
+        square = [[left, top], [right, top], [right, bottom], [left, bottom]]
+        quad = np.array(square if quad is None else quad, float) * scale
+    if quad is not None:
+        view, place = upright_view(view, quad, symbol.side + 2 * quiet)
     cells = cells_of(view, place, symbol.side + 2 * quiet)
     seen.upside_down = light_on_dark(cells, symbol, quiet)
     seen.sample = sample_cells(255 - cells if seen.upside_down else cells, symbol, quiet)

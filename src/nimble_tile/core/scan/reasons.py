@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
 
 from nimble_tile.core.language import tr
 from nimble_tile.core.scan.sampling import Sample
-from nimble_tile.core.scan.verdict import GOOD_SPARE, Reason, ReasonKind, Verdict
+from nimble_tile.core.scan.verdict import GOOD_SPARE, Reason, Verdict
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import Symbol
 
@@ -23,22 +22,14 @@ WEAK_SHARE = 0.20
 HARDLY_SHOWS = 0.30
 """Share of wrong modules from which the picture does not carry the code."""
 
-LOOK_WAY_OUT = tr("Change the shapes or the colours of the code.")
-
 DULL_QUIET = 0.90
 """Share of the quiet zone that must be light for it not to be named."""
 
 
-RAISED: frozenset[ReasonKind] = frozenset(
-    {"hardly shows", "too many errors", "pattern", "quiet zone", "weak", "faded", "little spare"}
-)
-"""Causes whose way out is more strength; without a picture there is none to raise."""
-
-
 def explain(
-    verdict: Verdict, symbol: Symbol | None = None, upside_down: bool = False, blended: bool = True
+    verdict: Verdict, symbol: Symbol | None = None, upside_down: bool = False
 ) -> tuple[Reason, ...]:
-    """Reasons for a verdict, most important first.
+    """Reasons for a verdict, most important first; what helps a piece is added by `remedies`.
 
     Parameters
     ----------
@@ -47,10 +38,10 @@ def explain(
     symbol : Symbol, optional
     upside_down : bool
         Whether the code is light on dark.
-    blended : bool
-        Whether a picture takes part; without one there is no strength to raise.
     """
     reasons = [*_message(verdict), *_inverted(verdict, upside_down)]
+    if verdict.afar is not None:
+        reasons.append(_fine(verdict.afar))
     if verdict.state != "well" and verdict.sample is not None and symbol is not None:
         reasons += _modules(verdict.sample, symbol)
     reasons += _readers(verdict)
@@ -59,11 +50,6 @@ def explain(
     if symbol is not None and symbol.micro:
         text = tr("Few phones read Micro QR codes.")
         reasons.append(Reason("Micro QR", text, tr("Choose a version from 1 to 40.")))
-    if not blended:
-        reasons = [
-            replace(reason, way_out=LOOK_WAY_OUT) if reason.cause in RAISED else reason
-            for reason in reasons
-        ]
     return tuple(reasons)
 
 
@@ -98,6 +84,19 @@ def _inverted(verdict: Verdict, upside_down: bool) -> list[Reason]:
     ]
 
 
+def _fine(afar: float) -> Reason:
+    """Reason: it is read from afar alone."""
+    return Reason(
+        "fine detail",
+        tr(
+            "It is read where a module has {afar:.1f} pixels or fewer: seen larger, the fine "
+            "detail of the picture is in the way.",
+            afar=afar,
+        ),
+        tr("Show it smaller or from farther away, or smooth the detail within the modules."),
+    )
+
+
 def _readers(verdict: Verdict) -> list[Reason]:
     """Reasons: which readers do not read it, and why."""
     able = [mark for mark in verdict.marks if mark.able]
@@ -121,7 +120,7 @@ def _thin(verdict: Verdict) -> list[Reason]:
         text = tr(
             "As a faded print it is read by {right} of {able} readers.", right=right, able=able
         )
-        reasons.append(Reason("faded", text, tr("Raise the strength.")))
+        reasons.append(Reason("faded", text))
     all_read = all(mark.read for mark in verdict.marks if mark.able)
     if all_read and spare is not None and spare < GOOD_SPARE:
         text = tr(
@@ -129,7 +128,7 @@ def _thin(verdict: Verdict) -> list[Reason]:
             spare=spare,
             good_spare=GOOD_SPARE,
         )
-        reasons.append(Reason("little spare", text, tr("Raise the strength or the level.")))
+        reasons.append(Reason("little spare", text))
     return reasons
 
 
@@ -151,10 +150,10 @@ def _modules(looked: Sample, symbol: Symbol) -> list[Reason]:
             Reason(
                 "hardly shows",
                 tr(
-                    "The code hardly shows: {wrong_share:.0%} of its modules are wrong.",
+                    "The code hardly shows: {wrong_share:.0%} of its modules are wrong, and "
+                    "half of them would be chance.",
                     wrong_share=wrong_share,
                 ),
-                tr("Half of them would be chance. Raise the strength of the blend."),
             )
         ]
     if over:
@@ -173,7 +172,6 @@ def _modules(looked: Sample, symbol: Symbol) -> list[Reason]:
                     errors=errors,
                     most=most,
                 ),
-                tr("Raise the strength, or the error correction level."),
             )
         )
     for part, name in (
@@ -189,7 +187,6 @@ def _modules(looked: Sample, symbol: Symbol) -> list[Reason]:
                 Reason(
                     "pattern",
                     tr("{share:.0%} of the {name} read wrongly.", share=share, name=name),
-                    tr("Raise the strength."),
                 )
             )
     if looked.quiet_zone < DULL_QUIET:
@@ -200,15 +197,13 @@ def _modules(looked: Sample, symbol: Symbol) -> list[Reason]:
                     "{quiet_zone:.0%} of the quiet zone is too dark.",
                     quiet_zone=1 - looked.quiet_zone,
                 ),
-                tr("Raise the strength, or place the code where the picture is light."),
             )
         )
     weak = float(np.mean(looked.weak))
     if weak > WEAK_SHARE:
         reasons.append(
             Reason("weak", tr("{weak:.0%} of the modules are weak: a little noise flips them.",
-                              weak=weak),
-                   tr("Raise the strength."))
+                              weak=weak))
         )  # fmt: skip
     return reasons
 

@@ -7,13 +7,14 @@ from anywhere get a spare of our own and an answer module by module.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.picture.placing import Box
 from nimble_tile.core.piece import Code, Message
+from nimble_tile.core.scan.framed import seen_at
 from nimble_tile.core.scan.locate import refined_corners
 from nimble_tile.core.scan.readers import Reading
 from nimble_tile.core.scan.sampling import THRESHOLD_WINDOW, Sample, sample
@@ -27,6 +28,9 @@ PIXELS = 8
 
 MODULES_AROUND = 9
 """Modules of surroundings taken along: a quiet zone and what the threshold needs."""
+
+AFAR = 4.0
+"""Pixels a module from afar."""
 
 MISFIT = 0.15
 """Share of wrong modules from which it was not this symbol after all: another
@@ -74,6 +78,26 @@ def recognise(grey: np.ndarray, reading: Reading, quiet_zone: int = 4) -> Recogn
     """
     if reading.version is None or reading.mask is None or len(reading.corners) != 4:
         return None
+    found = _recognised(grey, reading, quiet_zone)
+    if found is None or found.sample.spare <= 0:
+        return _from_afar(grey, reading, quiet_zone) or found
+    return found
+
+
+def _from_afar(grey: np.ndarray, reading: Reading, quiet_zone: int) -> Recognised | None:
+    """As the reader saw it, where fine detail hides the modules from nearby."""
+    side = tables.side_of(reading.version)
+    quad = np.array(reading.corners, float)
+    module = float(np.hypot(*(np.roll(quad, -1, axis=0) - quad).T).mean()) / side
+    if module <= 2 * AFAR:
+        return None
+    view, scale = seen_at(grey, round(max(grey.shape) * AFAR / module))
+    smaller = replace(reading, corners=tuple((x * scale, y * scale) for x, y in reading.corners))
+    found = _recognised(view, smaller, quiet_zone)
+    return None if found is None else replace(found, quad=found.quad / scale)
+
+
+def _recognised(grey: np.ndarray, reading: Reading, quiet_zone: int) -> Recognised | None:
     quad = np.array(reading.corners, float)
     doubtful = None
     for charset in CHARSETS_TRIED:

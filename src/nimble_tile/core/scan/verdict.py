@@ -19,7 +19,7 @@ State = Literal["well", "thin", "fails"]
 ReasonKind = Literal[
     "other message", "light on dark", "hardly shows", "too many errors", "pattern", "quiet zone",
     "weak", "reader trouble", "not read", "faded", "little spare", "Micro QR", "covered",
-    "lost in trials",
+    "lost in trials", "fine detail",
 ]  # fmt: skip
 """What a reason is about."""
 
@@ -108,6 +108,10 @@ class Verdict:
         where that was not tried.
     reach : float or None
         Where the trials are through.
+    afar : float or None
+        Pixels a module from which on downwards it is read, where no look nearer shows it.
+    helps : str
+        What would help it in trials; empty where that is not known.
     """
 
     state: State
@@ -121,6 +125,8 @@ class Verdict:
     reasons: tuple[Reason, ...] = ()
     faded: tuple[int, int] | None = None
     reach: float | None = None
+    afar: float | None = None
+    helps: str = ""
 
     @property
     def words(self) -> str:

@@ -59,7 +59,7 @@ def settle(verdict: Verdict, results: Sequence[Result]) -> Verdict:
         # A whole set of trials outweighs the fear from one hard look.
         reasons = tuple(r for r in reasons if r.cause != "faded")
     elif state != verdict.state or found < GOOD_REACH:
-        reasons = (_lost(found, results), *reasons)
+        reasons = (_lost(found, results, verdict.helps), *reasons)
     return replace(verdict, state=state, reach=found, reasons=reasons)
 
 
@@ -81,7 +81,7 @@ def settled_state(sound: bool, few: bool, found: float) -> State:
     return "well" if found >= GOOD_REACH and sound else "thin"
 
 
-def _lost(found: float, results: Sequence[Result]) -> Reason:
+def _lost(found: float, results: Sequence[Result], helps: str) -> Reason:
     """Where the reach is lost, in words."""
     counted = [result for result in results if result.pairs[1]]
     missed = sorted(counted, key=lambda r: r.pairs[0] / r.pairs[1])
@@ -89,4 +89,4 @@ def _lost(found: float, results: Sequence[Result]) -> Reason:
     text = tr("It passes {found} of what the usual code passes in the trials", found=percent(found))
     names = ", ".join(f"“{name}”" for name in worst)
     told = tr("{text}; worst: {names}.", text=text, names=names) if worst else f"{text}."
-    return Reason("lost in trials", told, tr("Raise the strength."))
+    return Reason("lost in trials", told, helps)

@@ -15,6 +15,7 @@ import numpy as np
 from nimble_tile.core.language import tr
 from nimble_tile.core.logo.lay import TOUCHED, under
 from nimble_tile.core.picture.warping import mapped
+from nimble_tile.core.piece import Piece
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.finders import NOMINAL, TOLERANCE, across
 from nimble_tile.core.scan.readers import to_grey
@@ -70,11 +71,14 @@ class Clues:
         The finished image, sampled straight on.
     blended : bool
         Whether a picture takes part.
+    raises : frozenset of str
+        What of ``"strength"``, ``"finders"``, ``"quiet"`` and ``"level"`` can still be raised.
     """
 
     covered: dict[str, np.ndarray] = field(default_factory=dict)
     still: Sample | None = None
     blended: bool = False
+    raises: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, eq=False)
@@ -124,8 +128,8 @@ class Why:
     plain_contrast: float
 
 
-def clues_of(rendering: Rendering, still: Sample | None) -> Clues:
-    """What a rendering tells about whose fault a module is."""
+def clues_of(rendering: Rendering, still: Sample | None, piece: Piece) -> Clues:
+    """What a piece and its rendering tell about whose fault a module is, and what may help."""
     covered = {}
     laid = rendering.laid
     if laid is not None:
@@ -139,7 +143,20 @@ def clues_of(rendering: Rendering, still: Sample | None) -> Clues:
             covered["logo"] = mask
         if captions:
             covered["caption"] = under(captions, side, quiet) > TOUCHED
-    return Clues(covered, still, rendering.blended)
+    blend, raises = piece.blend, set()
+    if rendering.blended:
+        fixed = {"strength": blend.strength, "finders": blend.finders,
+                 "quiet": blend.quiet_strength}  # fmt: skip
+        raises = {name for name, value in fixed.items()
+                  if (blend.strength if value is None else value) < 1}  # fmt: skip
+    if piece.code.level != "H" and piece.picture.pixels is None:
+        raises.add("level")
+    return Clues(covered, still, rendering.blended, frozenset(raises))
+
+
+def _if(clues: Clues, what: str, way_out: str) -> str:
+    """A way out where it leads somewhere."""
+    return way_out if what in clues.raises else ""
 
 
 def why(room: Room, subject: Subject, trial: Trial, clues: Clues, seed: int = 0) -> Why:
@@ -168,10 +185,10 @@ def why(room: Room, subject: Subject, trial: Trial, clues: Clues, seed: int = 0)
                   modules=own.wrong)
         )  # fmt: skip
     else:
-        causes += _finders(lines, plain_lines, symbol)
-        causes += _quiet(own, twin, symbol, quiet_modules(symbol))
-        causes += _flips(own, faults, trial)
-        causes += _blocks(own, symbol)
+        causes += _finders(lines, plain_lines, symbol, clues)
+        causes += _quiet(own, twin, symbol, quiet_modules(symbol), clues)
+        causes += _flips(own, faults, trial, clues)
+        causes += _blocks(own, symbol, clues)
     if contrast < LESS_CONTRAST * plain_contrast:
         causes.append(
             Cause(
@@ -182,7 +199,9 @@ def why(room: Room, subject: Subject, trial: Trial, clues: Clues, seed: int = 0)
                     less_contrast=LESS_CONTRAST,
                     plain_contrast=plain_contrast,
                 ),
-                tr("Raise the strength.") if clues.blended else tr("Choose colours farther apart."),
+                _if(clues, "strength", tr("Raise the strength."))
+                if clues.blended
+                else tr("Choose colours farther apart."),
             )
         )
     causes += _situation(frame, trial, seed, symbol)
@@ -190,7 +209,7 @@ def why(room: Room, subject: Subject, trial: Trial, clues: Clues, seed: int = 0)
     for name, trouble in passed.trouble.items():
         causes.append(Cause(f"{name} {trouble}."))
     if not causes and lost:
-        causes.append(_unexplained(lost, passed.count, usual.count, own))
+        causes.append(_unexplained(lost, passed.count, usual.count, own, clues))
     return Why(frame, own, tuple(causes), faults, contrast, plain_contrast)
 
 
@@ -257,7 +276,7 @@ def _faults(own: Sample, twin: Sample, clues: Clues, symbol: Symbol) -> dict[str
     return found
 
 
-def _finders(lines: Sequence, plain: Sequence, symbol: Symbol) -> list[Cause]:
+def _finders(lines: Sequence, plain: Sequence, symbol: Symbol, clues: Clues) -> list[Cause]:
     """Finders whose runs are off, by more than those of plain code."""
     causes = []
     for index, name in enumerate(FINDERS):
@@ -285,7 +304,7 @@ def _finders(lines: Sequence, plain: Sequence, symbol: Symbol) -> list[Cause]:
         causes.append(
             Cause(
                 tr("The {name} finder is not seen as one: {told}.", name=name, told=told),
-                tr("Raise the strength of the finders."),
+                _if(clues, "finders", tr("Raise the strength of the finders.")),
                 area=(float(corner[1]), float(corner[0]), 7.0, 7.0),
             )
         )
@@ -301,7 +320,7 @@ def _typical(lines: Sequence):
     return max(ways, key=lambda ln: ln.error)
 
 
-def _quiet(own: Sample, twin: Sample, symbol: Symbol, quiet: int) -> list[Cause]:
+def _quiet(own: Sample, twin: Sample, symbol: Symbol, quiet: int, clues: Clues) -> list[Cause]:
     causes = []
     side = symbol.side
     areas = (
@@ -318,7 +337,8 @@ def _quiet(own: Sample, twin: Sample, symbol: Symbol, quiet: int) -> list[Cause]
         return [
             Cause(tr("The quiet zone is eaten all round: {share:.0%} of it is too dark.",
                      share=share),
-                  tr("Raise the strength of the quiet zone, or give it a plain ground."),
+                  _if(clues, "quiet",
+                      tr("Raise the strength of the quiet zone, or give it a plain ground.")),
                   area=(-quiet, -quiet, side + 2 * quiet, side + 2 * quiet))
         ]  # fmt: skip
     for index in eaten:
@@ -330,14 +350,20 @@ def _quiet(own: Sample, twin: Sample, symbol: Symbol, quiet: int) -> list[Cause]
                     sides_in_words=SIDES_IN_WORDS[index],
                     share=share,
                 ),
-                tr("Raise the strength of the quiet zone, or move the code to a lighter place."),
+                _if(
+                    clues,
+                    "quiet",
+                    tr(
+                        "Raise the strength of the quiet zone, or move the code to a lighter place."
+                    ),
+                ),
                 area=tuple(float(value) for value in areas[index]),
             )
         )
     return causes
 
 
-def _flips(own: Sample, faults: dict[str, np.ndarray], trial: Trial) -> list[Cause]:
+def _flips(own: Sample, faults: dict[str, np.ndarray], trial: Trial, clues: Clues) -> list[Cause]:
     """Which modules flip, and whose fault it is."""
     total = int(own.wrong.sum())
     if not total or own.spare > 0.6:
@@ -354,8 +380,8 @@ def _flips(own: Sample, faults: dict[str, np.ndarray], trial: Trial) -> list[Cau
     way = {
         "logo": tr("Make the logo smaller or move it."),
         "caption": tr("Move the caption off the code."),
-        "picture": tr("Raise the strength, or guard less."),
-        "blend": tr("Raise the strength."),
+        "picture": _if(clues, "strength", tr("Raise the strength, or guard less.")),
+        "blend": _if(clues, "strength", tr("Raise the strength.")),
         "look": tr("Choose fuller shapes or stronger colours."),
         "situation": "",
     }[max(faults, key=lambda name: faults[name].sum())]
@@ -373,7 +399,7 @@ def _flips(own: Sample, faults: dict[str, np.ndarray], trial: Trial) -> list[Cau
     ]
 
 
-def _blocks(own: Sample, symbol: Symbol) -> list[Cause]:
+def _blocks(own: Sample, symbol: Symbol, clues: Clues) -> list[Cause]:
     """Blocks of codewords that ran out."""
     plan = symbol.anatomy
     causes = []
@@ -394,7 +420,7 @@ def _blocks(own: Sample, symbol: Symbol) -> list[Cause]:
                     errors=errors,
                     most=most,
                 ),
-                tr("Raise the level."),
+                _if(clues, "level", tr("Raise the level.")),
                 (plan.block == index) & own.wrong,
             )
         )
@@ -418,7 +444,7 @@ def _situation(frame: CameraFrame, trial: Trial, seed: int, symbol: Symbol) -> l
     return causes
 
 
-def _unexplained(lost: Sequence[str], read: int, usual: int, own: Sample) -> Cause:
+def _unexplained(lost: Sequence[str], read: int, usual: int, own: Sample, clues: Clues) -> Cause:
     names = _listed(lost)
     if usual < read + len(lost):
         return Cause(
@@ -430,7 +456,7 @@ def _unexplained(lost: Sequence[str], read: int, usual: int, own: Sample) -> Cau
                 "Every block could be corrected, but {names} did not find the code or its grid.",
                 names=names,
             ),
-            tr("Raise the strength of finders and quiet zone."),
+            _if(clues, "finders", tr("Raise the strength of finders and quiet zone.")),
         )
     return Cause(tr("Not read by {names}.", names=names))
 

@@ -13,6 +13,7 @@ from nimble_tile.core.piece import Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.judging import judge_rendering
+from nimble_tile.core.scan.remedies import remedied
 from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.core.trials.outlook import settle
 from nimble_tile.core.trials.reach import reach
@@ -78,6 +79,8 @@ def prove(
         changed = through(renderer.render(piece).image)
         rendering = replace(rendering, image=_as_large(changed, rendering.size), rgba=None)
     verdict = judge_rendering(rendering, room.bay)
+    if through is None:
+        verdict = remedied(verdict, piece, renderer, rendering, room.bay, stop)
     full = piece.finish.size or renderer.natural_size(piece)
     subject = subject_of(rendering, piece.finish.dpi, full)
     # Small frames too, so that a room which is shared has all that a wall shows.

@@ -268,6 +268,7 @@ class Engine(QObject):
     def _look_into(self, shown: Shown, student: Student) -> None:
         """Verdict, study, and whatever else is looked at, of one rendering."""
         from nimble_tile.core.scan.judging import judge_rendering
+        from nimble_tile.core.scan.remedies import remedied
 
         ticket, piece, rendering = shown.ticket, shown.piece, shown.rendering
 
@@ -281,6 +282,8 @@ class Engine(QObject):
             made = sights.places(self._renderer, piece, rendering.picture)
             self.advised.emit(ticket, made)
         verdict: Verdict = judge_rendering(rendering, self._bay)
+        if not late():
+            verdict = remedied(verdict, piece, self._renderer, rendering, self._bay, late)
         self.judged.emit(ticket, verdict)
         if not late():
             self.studied.emit(ticket, student.study(piece, rendering, self._bay, late, verdict))

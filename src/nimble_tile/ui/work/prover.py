@@ -295,7 +295,7 @@ class Prover(QObject):
     def _clues(self, case: Case) -> Clues:
         from nimble_tile.core.trials.why import clues_of
 
-        return clues_of(case.rendering, case.verdict.sample)
+        return clues_of(case.rendering, case.verdict.sample, case.piece)
 
     def _answer(self, case: Case) -> None:
         """Answer a question, if there is one."""
