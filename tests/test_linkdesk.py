@@ -5,6 +5,7 @@ import csv
 import http.client
 import io
 import json
+import re
 import signal
 import socket
 import sqlite3
@@ -21,10 +22,13 @@ import segno
 import zxingcpp
 from hypothesis import given
 from hypothesis import strategies as st
+from PySide6.QtWidgets import QFileDialog
 
 from nimble_tile import standins
 from nimble_tile.core.errors import UserError
-from nimble_tile.standins.linkdesk import links
+from nimble_tile.core.message.advice import advise
+from nimble_tile.core.message.reachable import unreachable
+from nimble_tile.standins.linkdesk import links, rules
 from nimble_tile.standins.linkdesk.server import DeskServer
 from nimble_tile.standins.linkdesk.service import LinkDesk
 from nimble_tile.standins.linkdesk.store import DeskStore
@@ -356,13 +360,14 @@ def test_the_rung_offers_a_short_link_and_the_desk_leads_it_elsewhere(
     link = window.session.piece.message.text
     assert links.key_of(link, port) and f"Leads to {LONG} now" in short.told.text()
     assert int(window.answer.shown.rendering.symbol.version) < before
-    assert "off" in short.told.text() and not desk.on
+    assert "No phone can follow it" in short.told.text() and not desk.on
+    assert "no phone can follow" in window.band.words
     # The window of the desk: on, followed, led elsewhere.
     assert desk._later._made is None  # nothing but its own button opens it
     short.desk.click()
     made = desk.open()
     made.switch.click()
-    assert desk.on and "off" not in short.told.text()
+    assert desk.on and "No phone can follow it" in short.told.text()
     path = link.removeprefix(f"HTTP://127.0.0.1:{port}")
     assert ask(desk.server, path + "/flyer")[1]["location"] == LONG
     qtbot.waitUntil(lambda: made.table.item(0, 2).text() == "1", timeout=4000)
@@ -554,3 +559,170 @@ def test_the_empty_desk_offers_nothing_and_a_table_comes_in_beside(
     desk.store.remove(desk.links[0].key)
     desk.refresh()
     assert not desk.side.isVisible()
+
+
+# Links that phones can follow ------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("HTTP://127.0.0.1:8431/CCCCC", "only this machine"), ("http://localhost/x", "only this"),
+        ("see https://[::1]/a", "only this machine"), ("http://2130706433/", "only this machine"),
+        ("http://0x7f.1/", "only this machine"), ("http://192.168.1.7/menu", "local network"),
+        ("https://10.0.0.8", "local network"), ("http://[fd00::1]/", "local network"),
+        ("http://169.254.3.4/", "local network"), ("http://100.64.0.1/", "local network"),
+        ("http://printer.local/x", "local network"), ("http://nas/photos", "local network"),
+        ("BEGIN:VCARD\nURL:http://wiki.intranet/me\nEND:VCARD", "local network"),
+        ("https://lanternwalk.example/dusk", ""), ("https://93.184.216.34/", ""), ("lantern", ""),
+        ("https://[2606:2800:220:1::1]/", ""), ("mailto:walk@lanternwalk.example", ""),
+        ("http://local.lanternwalk.example", ""), ("http://[", ""),
+    ],
+)  # fmt: skip
+def test_links_that_no_phone_can_follow_are_known(text, says):
+    """RFC 6890, RFC 6761, RFC 6762: addresses and names that are nobody's on the internet."""
+    told = unreachable(text)
+    assert says in told and bool(told) == bool(says)
+
+
+def test_a_link_of_this_machine_alone_never_leaves_unwarned(
+    window, settle, qtbot, tmp_path, monkeypatch
+):
+    text = "HTTP://127.0.0.1:8431/CCCCC"
+    window.message.text.setPlainText(text)
+    settle(window)
+    assert window.answer.verdict.state == "well"  # readers know no networks
+    assert "no phone can follow" in window.band.words
+    assert any("only this machine" in one.text for one in advise(window.session.piece.message))
+    window.files.exporting.export_to(tmp_path / "a.png")
+    qtbot.waitUntil(lambda: "Beware" in window.notice.label.text(), timeout=20_000)
+    asked = []
+    monkeypatch.setattr(window.files.handing, "ask_print", lambda told: asked.append(told))
+    window.files.handing.choose_printer()
+    assert "only this machine" in asked[0]
+    # On the command line, in reports and in batches.
+    made = run("make", "--message", text, "--out", tmp_path / "b.png")
+    assert made.exit_code == 0 and "Beware: No phone can follow this link" in made.output
+    told = json.loads(run("make", "--message", text, "--out", tmp_path / "b.png", "--json").stdout)
+    assert "only this machine" in told["verdict"]["warnings"][0]
+    report = tmp_path / "report.html"
+    told = json.loads(run("check", tmp_path / "b.png", "--report", report, "--json").stdout)
+    assert told["warnings"] and "only this machine" in report.read_text()
+    table = tmp_path / "rows.csv"
+    table.write_text(f"message\nlantern\n{text}\n")
+    told = json.loads(run("batch", table, "--out", tmp_path / "rows", "--json").stdout)
+    assert told["warnings"] == [
+        one for one in told["warnings"] if one.startswith("Row 2: No phone")
+    ]
+    assert len(told["warnings"]) == 1
+    rows = list(csv.DictReader(io.StringIO((tmp_path / "rows/report.csv").read_text("utf-8-sig"))))
+    assert not rows[0]["beware"] and "only this machine" in rows[1]["beware"]
+    assert "only this machine" in (tmp_path / "rows/contact-001.html").read_text()
+    plain = json.loads(run("check", tmp_path / "rows/00001-lantern.png", "--json").stdout)
+    assert "warnings" not in plain
+
+
+def test_links_are_printed_at_the_designers_own_address(store):
+    link = store.add(LONG)
+    assert store.public == "" and unreachable(store.address(link.key))
+    assert store.set_public("LanternWalk.example/go/") == "https://lanternwalk.example/go"
+    printed = store.address(link.key, "poster")
+    assert printed == f"HTTPS://LANTERNWALK.EXAMPLE/GO/{link.key}/POSTER"
+    assert segno.make(printed, error="m", micro=False).mode == "alphanumeric"
+    assert not unreachable(printed)
+    assert store.key_of(printed) == store.key_of(printed.lower()) == link.key
+    assert store.key_of(f"HTTP://127.0.0.1:{store.port}/{link.key}") == link.key  # as before
+    assert store.key_of("https://lanternwalk.example/gold/CCCCC") is None
+    for wrong in ("http://127.0.0.1/go", "http://nas", "https://a.example/x?y=1", "ftp://a.example",
+                  "https://a.example/ü_~"):  # fmt: skip
+        with pytest.raises(UserError):
+            store.set_public(wrong)
+    assert store.set_public("") == ""
+    with pytest.raises(UserError, match="no address of your own"):
+        store.rules("nginx")
+
+
+def test_rules_for_servers_lead_where_the_desk_does(store, tmp_path):
+    """Read as the servers read them: case does not matter, what is escaped is itself."""
+    store.set_public("https://lanternwalk.example/go")
+    now = datetime(2031, 1, 1, tzinfo=UTC)
+    odd = store.add("https://lanternwalk.example/a%20b?q=$1&c=%251+'x'#top")
+    over = store.add(LONG, expires=datetime(2030, 1, 1, tzinfo=UTC))
+    later = store.add(LONG, datetime(2032, 1, 1, tzinfo=UTC), "https://lanternwalk.example/")
+    every = store.links()
+    for kind, pattern in (
+        ("nginx", r'location ~\* "(.+)" { return (\d+)(?: "(.*)")?; }'),
+        ("apache", r'RewriteRule "(.+)" "(.*)" \[(.+)\]'),
+    ):
+        text = rules.KINDS[kind](every, store.public, now)
+        assert text.startswith("# Short links") and f"{later.key} leads to" in text
+        found = re.findall(pattern, text)
+        assert len(found) == 3
+
+        def leads(path, kind=kind, found=found):
+            for rule in found:
+                if not re.search(rule[0], path if kind == "nginx" else path[1:], re.IGNORECASE):
+                    continue
+                if kind == "nginx":
+                    return (int(rule[1]), rule[2].replace("%24", "$"))
+                target = re.sub(r"\\(.)", r"\1", rule[1])
+                return (410, "") if "G" in rule[2].split(",") else (302, target)
+            return None
+
+        assert leads(f"/go/{odd.key}") == (302, odd.target)
+        assert leads(f"/GO/{odd.key.lower()}/POSTER/") == (302, odd.target)
+        assert leads(f"/go/{over.key}") == (410, "") and leads(f"/go/{later.key}") == (302, LONG)
+        assert leads("/go/XXXXX") is leads(f"/gone/{odd.key}") is leads(f"/go/{odd.key}X") is None
+    data = json.loads(store.rules("json"))["links"]
+    assert {one["key"] for one in data} == {link.key for link in every}
+    assert data[0]["address"].startswith("HTTPS://LANTERNWALK.EXAMPLE/GO/")
+
+
+def test_a_desk_of_before_keeps_its_links_and_learns_of_addresses(tmp_path):
+    path = tmp_path / "desk.sqlite3"
+    store = DeskStore(path)
+    link = store.add(LONG)
+    store.close()
+    old = sqlite3.connect(path)
+    old.executescript("DROP TABLE settings; PRAGMA user_version = 1;")
+    old.close()
+    again = DeskStore(path)
+    assert again.link(link.key).target == LONG and again.public == ""
+    again.set_public("https://lanternwalk.example")
+    again.close()
+    assert DeskStore(path).address(link.key) == f"HTTPS://LANTERNWALK.EXAMPLE/{link.key}"
+
+
+def test_the_desks_window_and_command_write_rules(window, settle, qtbot, tmp_path, monkeypatch):
+    settle(window)
+    file = tmp_path / "desk.sqlite3"
+    window.links_desk._desk = LinkDesk(file)
+    window.message.text.setPlainText(LONG)
+    window.message.short.set_open(True)
+    settle(window)
+    desk = window.links_desk.open()
+    desk.rules.click()
+    assert "no address of your own" in desk.note.text()
+    desk.public.setText("http://localhost/go")
+    desk.public.setModified(True)
+    desk.public.editingFinished.emit()
+    assert "only this machine" in desk.note.text() and desk.store.public == ""
+    desk.public.setText("lanternwalk.example/go")
+    desk.public.editingFinished.emit()
+    assert desk.store.public == "https://lanternwalk.example/go"
+    window.message.short.use.click()
+    settle(window)
+    assert window.session.piece.message.text.startswith("HTTPS://LANTERNWALK.EXAMPLE/GO/")
+    assert "no phone" not in window.band.words and window.message.short.back.isVisible()
+    monkeypatch.setattr(
+        QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "go.htaccess"),
+                                                    "Apache (*.htaccess)")
+    )  # fmt: skip
+    desk.rules.click()
+    assert "RewriteRule" in (tmp_path / "go.htaccess").read_text()
+    told = run("desk", "public", "--file", file)
+    assert told.output.strip() == "https://lanternwalk.example/go"
+    out = tmp_path / "go.conf"
+    assert run("desk", "table", "--rules", "nginx", out, "--file", file).exit_code == 0
+    assert "return 302" in out.read_text()
+    assert run("desk", "public", "", "--file", file).output.startswith("The desk has no address")

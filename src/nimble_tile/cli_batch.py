@@ -12,6 +12,7 @@ import click
 
 from nimble_tile.cli_options import finish_options
 from nimble_tile.cli_progress import working
+from nimble_tile.core.message.reachable import warning
 
 if TYPE_CHECKING:
     from concurrent.futures import Executor
@@ -82,11 +83,14 @@ def batch(
     if dry_run:
         sys.exit(_faults(rows, out, base, pattern, as_json))
     made = wrong = 0
+    warned: dict[int, str] = {}
     with working("Making rows") as shown:
 
         def step(done: Done, kept: bool) -> None:
             nonlocal made, wrong
             made, wrong = made + 1, wrong + (not done.scans)
+            if done.state and (beware := warning(done.message)):
+                warned[done.row] = beware
             shown.step(f"{made} rows, {wrong} do not scan")
 
         found = library.batch(
@@ -102,6 +106,8 @@ def batch(
             "seconds": round(found.seconds, 2), "kept": found.kept,
             "sheets": [str(path) for path in sheets],
         }  # fmt: skip
+        if warned:
+            told["warnings"] = [f"Row {row}: {text}" for row, text in sorted(warned.items())]
         click.echo(json.dumps(told, ensure_ascii=False))
     else:
         kept = f", {found.kept} of them by an earlier run" if found.kept else ""
@@ -115,6 +121,9 @@ def batch(
             click.echo(f"  and {len(failed) - 20} more, see report.csv.")
         for path in sheets:
             click.echo(f"  {path}")
+        if warned:
+            row = min(warned)
+            click.echo(f"Beware, {len(warned)} rows, the first of them {row}: {warned[row]}")
     sys.exit(1 if failed else 0)
 
 

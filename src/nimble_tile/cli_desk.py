@@ -43,11 +43,9 @@ def _store(path: Path | None, port: int | None) -> DeskStore:
 
 
 def _told(store: DeskStore, link: Link) -> dict[str, object]:
-    from nimble_tile.standins.linkdesk.links import address
-
     counts = store.counts(link.key)
     return {
-        "key": link.key, "link": address(link.key, port=store.port), "target": link.target,
+        "key": link.key, "link": store.address(link.key), "target": link.target,
         "now": link.leads_to(datetime.now(UTC)), "fallback": link.fallback, "note": link.note,
         "expires": link.expires.isoformat() if link.expires else None,
         "visits": sum(one.count for one in counts),
@@ -74,9 +72,7 @@ def _say(store: DeskStore, links: list[Link], as_json: bool) -> None:
 
 
 def _known(store: DeskStore, key: str) -> Link:
-    from nimble_tile.standins.linkdesk.links import key_of
-
-    found = store.link(key_of(key, store.port) or key.upper())
+    found = store.link(store.key_of(key) or key.upper())
     if found is None:
         raise UserError(f"There is no link {key} at the desk.")
     return found
@@ -138,24 +134,54 @@ def retarget(link: str, target: str, path: Path | None, port: int | None, as_jso
 
 
 @desk.command()
+@click.argument("address", required=False)
+@_file_option
+@_port_option
+def public(address: str | None, path: Path | None, port: int | None) -> None:
+    """Print links at ADDRESS, your own domain and path; without one, say which it is.
+
+    Write the table for the server there with table --rules. An empty ADDRESS takes it away.
+    """
+    store = _store(path, port)
+    try:
+        now = store.public if address is None else store.set_public(address)
+        click.echo(now or "The desk has no address of your own: no phone can follow its links.")
+    finally:
+        store.close()
+
+
+@desk.command()
+@click.option(
+    "--rules",
+    nargs=2,
+    type=(click.Choice(["nginx", "apache", "json"]), click.Path(dir_okay=False)),
+    help="For the server at your own address: its kind, and the file.",
+)
 @click.option("--links", "links", type=click.Path(path_type=Path, dir_okay=False))
 @click.option("--visits", "visits", type=click.Path(path_type=Path, dir_okay=False))
 @click.option("--take", "taken", type=click.Path(path_type=Path, dir_okay=False))
 @_file_option
 @_port_option
 def table(
-    links: Path | None, visits: Path | None, taken: Path | None, path: Path | None, port: int | None
+    rules: tuple[str, str] | None,
+    links: Path | None,
+    visits: Path | None,
+    taken: Path | None,
+    path: Path | None,
+    port: int | None,
 ) -> None:
     """Write the links or the visits as CSV, or take a table of links in."""
     from nimble_tile.core.errors import OutputError
     from nimble_tile.core.files import read_bytes, write_atomically
     from nimble_tile.standins.linkdesk.store import MOST_BYTES
 
-    if not (links or visits or taken):
-        raise UserError("Say what is wanted: --links, --visits or --take with a file\u2019s name.")
-    if len({one.resolve() for one in (links, visits, taken) if one}) < sum(
-        one is not None for one in (links, visits, taken)
-    ):
+    ruled = None if rules is None else Path(rules[1])
+    every = [one for one in (links, visits, taken, ruled) if one is not None]
+    if not every:
+        raise UserError(
+            "Say what is wanted: --links, --visits, --rules or --take with a file\u2019s name."
+        )
+    if len({one.resolve() for one in every}) < len(every):
         raise UserError("Each table needs a file of its own.")
     store = _store(path, port)
     try:
@@ -170,7 +196,10 @@ def table(
                     text, lambda line: told.step("Taking links in", line / lines)
                 )
             click.echo(f"{changed} links changed, {added} new")
-        for name, made in ((links, store.as_csv), (visits, store.counts_as_csv)):
+        for name, made in (
+            (links, store.as_csv), (visits, store.counts_as_csv),
+            (ruled, lambda: store.rules(rules[0])),
+        ):  # fmt: skip
             if name is not None:
                 data = made().encode()
                 write_atomically(name, lambda file, data=data: file.write(data), OutputError,

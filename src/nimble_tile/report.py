@@ -42,6 +42,7 @@ def verdict_json(verdict: Verdict) -> dict[str, Any]:
         "trials": [],
         "afar": None if verdict.afar is None else round(verdict.afar, 1),
         "reasons": [f"{reason.text} {reason.way_out}".strip() for reason in verdict.reasons],
+        **({"warnings": list(verdict.warnings)} if verdict.warnings else {}),
     }
 
 
@@ -215,6 +216,7 @@ def in_words(verdict: Verdict) -> str:
         + "."
     )
     lines += [f"Why: {reason.text} {reason.way_out}".rstrip() for reason in verdict.reasons]
+    lines += [f"Beware: {told}" for told in verdict.warnings]
     return "\n".join(lines)
 
 

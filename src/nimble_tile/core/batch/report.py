@@ -16,6 +16,7 @@ from nimble_tile.core.batch.work import Done
 from nimble_tile.core.errors import OutputError
 from nimble_tile.core.files import write_atomically
 from nimble_tile.core.language import tr
+from nimble_tile.core.message.reachable import warning
 from nimble_tile.core.scan.verdict import STATE_WORDS
 
 CSV_NAME = "report.csv"
@@ -26,7 +27,7 @@ SHOWN = (".png", ".jpg", ".webp", ".svg")
 """Formats that browsers show."""
 
 COLUMNS = ("row", "name", "message", "file", "verdict", "scans", "readers", "spare", "symbol",
-           "bytes", "seconds", "why")  # fmt: skip
+           "bytes", "seconds", "why", "beware")  # fmt: skip
 
 RISKY = ("=", "+", "-", "@", "\t", "\r")
 """What spreadsheets take for a formula at the start of a cell."""
@@ -58,7 +59,7 @@ def as_csv(rows: Sequence[Done]) -> bytes:
                 done.row, _cell(done.name), _cell(done.message), _cell(done.file), done.state,
                 "yes" if done.scans else "no", " ".join(done.read),
                 "" if done.spare is None else done.spare, done.symbol, done.bytes, done.seconds,
-                _cell(done.why),
+                _cell(done.why), _cell(warning(done.message)),
             ]
         )  # fmt: skip
     return out.getvalue().encode("utf-8-sig", "replace")
@@ -77,6 +78,13 @@ def _contact_sheets(folder: Path, rows: Sequence[Done]) -> list[Path]:
     if wrong:
         told += tr(" Those that do not: ") + ", ".join(str(done.row) for done in wrong[:40])
         told += "." if len(wrong) <= 40 else tr(" and {wrong} more.", wrong=len(wrong) - 40)
+    beware = [done for done in rows if done.state and warning(done.message)]
+    if beware:
+        told += " " + tr(
+            "Beware: phones cannot follow the links of {count} rows, the first of them {row}. "
+            "{told}",
+            count=len(beware), row=beware[0].row, told=warning(beware[0].message),
+        )  # fmt: skip
     for old in folder.glob("contact-[0-9][0-9][0-9].html"):
         if old.name not in links:
             old.unlink(missing_ok=True)

@@ -24,6 +24,7 @@ from nimble_tile.core.checking.check import Checked, Finding
 from nimble_tile.core.errors import OutputError
 from nimble_tile.core.files import write_atomically
 from nimble_tile.core.language import figure, tr, within
+from nimble_tile.core.message.reachable import warning
 from nimble_tile.core.phonelog import PhoneTest
 from nimble_tile.core.scan.verdict import STATE_WORDS
 from nimble_tile.core.trials.reach import percent
@@ -124,6 +125,7 @@ def finding_json(finding: Finding, expected: str | None = None) -> dict[str, Any
         "reach": None if finding.reach is None else round(finding.reach, 3),
         "trials": [trial_json(result) for result in finding.results],
         "reasons": [f"{reason.text} {reason.way_out}".strip() for reason in verdict.reasons],
+        "warnings": [told] if (told := warning(finding.text)) else [],
     }  # fmt: skip
 
 
@@ -208,7 +210,9 @@ def _facts(finding: Finding) -> list[tuple[str, str]]:
         rows.append(
             (tr("Reach"), tr("{reach} of what the usual code passes", reach=percent(finding.reach)))
         )
-    return rows + [(tr("Why"), f"{r.text} {r.way_out}".strip()) for r in verdict.reasons]
+    rows += [(tr("Why"), f"{r.text} {r.way_out}".strip()) for r in verdict.reasons]
+    told = warning(finding.text)
+    return [*rows, (tr("Beware"), told)] if told else rows
 
 
 def save(

@@ -16,6 +16,7 @@ import idna
 
 from nimble_tile.core.language import tr
 from nimble_tile.core.message import kinds
+from nimble_tile.core.message.reachable import warning
 from nimble_tile.core.message.remarks import Advice, Fix
 from nimble_tile.core.piece import Message
 
@@ -41,11 +42,12 @@ def advise(message: Message) -> list[Advice]:
         Empty when there is nothing to say.
     """
     text = message.text
+    lost = [Advice("warn", told)] if (told := warning(text)) else []
     if message.details is not None:
-        return []  # its remarks stand beside its fields
+        return lost  # its other remarks stand beside its fields
     if not text:
         return [Advice("empty", tr("Nothing written yet. Write what a scan should give back."))]
-    found: list[Advice] = []
+    found: list[Advice] = lost
     if text != text.strip():
         found.append(
             Advice(

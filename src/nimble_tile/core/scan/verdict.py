@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from nimble_tile.core.language import tr
+from nimble_tile.core.message.reachable import warning
 from nimble_tile.core.scan.fidelity import Fidelity
 from nimble_tile.core.scan.readers import Reading
 from nimble_tile.core.scan.sampling import Sample
@@ -137,6 +138,12 @@ class Verdict:
     def scans(self) -> bool:
         """Whether it scans and says what was expected."""
         return self.state != "fails" and self.matches is not False
+
+    @property
+    def warnings(self) -> tuple[str, ...]:
+        """What is to be known of the message before it is printed, in sentences."""
+        texts = [self.expected] if self.expected else [code.text for code in self.found]
+        return tuple(dict.fromkeys(told for text in texts if (told := warning(text))))
 
     @property
     def readers_right(self) -> tuple[int, int]:

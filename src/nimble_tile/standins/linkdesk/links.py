@@ -21,6 +21,7 @@ from urllib.parse import SplitResult, quote, urlsplit, urlunsplit
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.language import tr
+from nimble_tile.core.message.reachable import dotted, unreachable
 
 ALPHABET = "2346789CDFGHJKMNPQRTVWXY"
 """Characters of keys: all in alphanumeric mode, none that is easily taken for another one when
@@ -81,21 +82,64 @@ def new_key(taken: Container[str]) -> str:
             return key
 
 
-def address(key: str, tag: str = "", port: int = PORT) -> str:
-    """A short link as it is printed: in capitals throughout, for alphanumeric mode."""
-    return f"HTTP://{HOST}:{port}/{key}" + (f"/{tag.upper()}" if tag else "")
+def address(key: str, tag: str = "", port: int = PORT, public: str = "") -> str:
+    """A short link as it is printed: in capitals throughout, for alphanumeric mode.
+
+    `public`: the designer's own address, see `public_of`; without one it is this machine's, which
+    no phone can reach.
+    """
+    base = public.rstrip("/") if public else f"http://{HOST}:{port}"
+    return f"{base}/{key}".upper() + (f"/{tag.upper()}" if tag else "")
 
 
-def key_of(text: str, port: int = PORT) -> str | None:
-    """The key of a desk's address; None for all other texts."""
+def key_of(text: str, port: int = PORT, public: str = "") -> str | None:
+    """The key of a desk's address, this machine's or the public one; None for all other texts."""
+    text = text.strip()
     try:
-        parts = urlsplit(text.strip())
-        if parts.scheme.lower() != "http" or not own_address(parts, port):
+        parts = urlsplit(text)
+        if parts.scheme.lower() == "http" and own_address(parts, port):
+            rest = parts.path
+        elif public and text.upper().startswith(f"{public.rstrip('/')}/".upper()):
+            rest = text[len(public.rstrip("/")) :]
+        else:
             return None
     except ValueError:
         return None
-    key = parts.path.strip("/").split("/")[0].upper()
+    key = rest.strip("/").split("/")[0].upper()
     return key if key and set(key) <= set(ALPHABET) else None
+
+
+def public_of(text: str) -> str:
+    """A public address in the form in which it is kept: scheme, domain and path, no slash at its
+    end; empty for an empty text.
+
+    Raises
+    ------
+    UserError
+        It is no web address, has more parts than these, or phones cannot reach it.
+    """
+    text = text.strip()
+    if not text:
+        return ""
+    if "://" not in text:
+        text = f"https://{text}"
+    made = checked(text)
+    parts = urlsplit(made)
+    if parts.query or parts.fragment:
+        raise UserError(
+            tr("A public address has a domain and a path, nothing more."),
+            tr("Take out what follows ? or #."),
+        )
+    if not re.fullmatch(r"[0-9A-Za-z$%*+\-./:]*", made):
+        raise UserError(
+            tr(
+                "A public address is printed in capitals: it takes letters, digits and - . / alone."
+            ),
+            tr("Choose a plainer path."),
+        )
+    if told := unreachable(made):
+        raise UserError(told, tr("Give an address that is on the internet."))
+    return made.rstrip("/")
 
 
 def tag_of(text: str) -> str:
@@ -111,29 +155,11 @@ def own_address(parts: SplitResult, port: int) -> bool:
     if host == "localhost" or host.endswith(".localhost"):
         return True
     try:
-        found = ipaddress.ip_address(_dotted(host))
+        found = ipaddress.ip_address(dotted(host))
     except ValueError:
         return False
     mapped = getattr(found, "ipv4_mapped", None) or found
     return mapped.is_loopback or mapped.is_unspecified
-
-
-def _dotted(host: str) -> str:
-    """An IPv4 address that is written short or with other bases, as browsers read it (WHATWG,
-    URL Standard, "IPv4 parser")."""
-    parts = host.split(".")
-    numbers = all(re.fullmatch(r"0[xX][0-9a-fA-F]*|\d+", part) for part in parts)
-    if not numbers or len(parts) > 4:
-        return host
-    values = [
-        int(p[2:] or "0", 16) if p[:2].lower() == "0x"
-        else int(p, 8) if p.startswith("0") and set(p) <= set("01234567") else int(p)
-        for p in parts
-    ]  # fmt: skip
-    whole = values[-1]
-    for at, value in enumerate(values[:-1]):
-        whole += value << (8 * (3 - at))
-    return str(ipaddress.IPv4Address(whole)) if whole < 2**32 else host
 
 
 def checked(text: str, port: int = PORT) -> str:

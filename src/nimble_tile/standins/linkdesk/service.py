@@ -8,7 +8,7 @@ from pathlib import Path
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.language import tr
-from nimble_tile.standins.linkdesk.links import PORT, Link, address, key_of
+from nimble_tile.standins.linkdesk.links import PORT, Link
 from nimble_tile.standins.linkdesk.store import DeskStore, usual_file
 
 
@@ -32,7 +32,18 @@ class LinkDesk:
         """A new short link to a target."""
         store = DeskStore(self.path, self.port)
         try:
-            return address(store.add(target, note=note).key, port=self.port)
+            return store.address(store.add(target, note=note).key)
+        finally:
+            store.close()
+
+    @property
+    def public(self) -> str:
+        """The designer's own address at which links are printed; empty: there is none."""
+        if not self.path.exists():
+            return ""
+        store = DeskStore(self.path, self.port)
+        try:
+            return store.public
         finally:
             store.close()
 
@@ -53,11 +64,11 @@ class LinkDesk:
             store.close()
 
     def _found(self, link: str) -> Link | None:
-        key = key_of(link, self.port)
-        if key is None or not self.path.exists():
+        if not self.path.exists():
             return None
         store = DeskStore(self.path, self.port)
         try:
-            return store.link(key)
+            key = store.key_of(link)
+            return None if key is None else store.link(key)
         finally:
             store.close()

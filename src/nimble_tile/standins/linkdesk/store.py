@@ -20,9 +20,18 @@ from pathlib import Path
 
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.language import tr
-from nimble_tile.standins.linkdesk.links import PORT, Link, checked, new_key
+from nimble_tile.standins.linkdesk.links import (
+    PORT,
+    Link,
+    address,
+    checked,
+    key_of,
+    new_key,
+    public_of,
+)  # fmt: skip
+from nimble_tile.standins.linkdesk.rules import KINDS
 
-SCHEMA = 1
+SCHEMA = 2
 
 _TABLES = """
 CREATE TABLE links (
@@ -38,6 +47,9 @@ CREATE TABLE counts (
     tag TEXT NOT NULL, count INTEGER NOT NULL, PRIMARY KEY (key, day, tag)
 ) STRICT, WITHOUT ROWID;
 """
+
+_SETTINGS = "CREATE TABLE settings (name TEXT PRIMARY KEY, value TEXT NOT NULL) STRICT"
+"""New in schema 2."""
 
 COLUMNS = ("key", "target", "expires", "fallback", "note")
 """Of the table of links that is written and read as CSV."""
@@ -123,8 +135,11 @@ class DeskStore:
         with self._changing():  # another process may be making it at this very moment
             version = run("PRAGMA user_version").fetchone()[0]
             if version == 0 and not run("SELECT 1 FROM sqlite_schema LIMIT 1").fetchone():
-                for statement in _TABLES.split(";"):
+                for statement in (*_TABLES.split(";"), _SETTINGS):
                     run(statement)
+                run(f"PRAGMA user_version = {SCHEMA}")
+            elif version == 1:
+                run(_SETTINGS)
                 run(f"PRAGMA user_version = {SCHEMA}")
             elif version != SCHEMA:
                 raise UserError(
@@ -182,6 +197,53 @@ class DeskStore:
                 return self._file.execute(what, values).fetchall()
             except sqlite3.Error as error:
                 raise self._trouble(error) from error
+
+    # The public address --------------------------------------------------------------
+
+    @property
+    def public(self) -> str:
+        """The designer's own address at which links are printed; empty: there is none."""
+        rows = self._rows("SELECT value FROM settings WHERE name = 'public'")
+        return rows[0][0] if rows else ""
+
+    def set_public(self, text: str) -> str:
+        """Print links at another address from now on; the form in which it is kept.
+
+        Raises
+        ------
+        UserError
+            See `nimble_tile.standins.linkdesk.links.public_of`.
+        """
+        made = public_of(text)
+        with self._changing():
+            self._file.execute(
+                "INSERT INTO settings VALUES ('public', ?)"
+                " ON CONFLICT DO UPDATE SET value = excluded.value",
+                (made,),
+            )
+        return made
+
+    def address(self, key: str, tag: str = "") -> str:
+        """A short link as it is printed."""
+        return address(key, tag, self.port, self.public)
+
+    def key_of(self, text: str) -> str | None:
+        """The key of an address of this desk; None for all other texts."""
+        return key_of(text, self.port, self.public)
+
+    def rules(self, kind: str) -> str:
+        """The table for the server at the public address; `kind`: see `rules.KINDS`.
+
+        Raises
+        ------
+        UserError
+            There is no public address.
+        """
+        if not self.public:
+            raise UserError(
+                tr("The desk has no address of your own yet."), tr("Give it one first.")
+            )
+        return KINDS[kind](self.links(), self.public, _now())
 
     # Links -----------------------------------------------------------------------
 

@@ -19,9 +19,12 @@ class ShortNews:
         What a short link would gain: ``"version 5 → 3"``; empty: nothing.
     on : bool
         Whether the desk answers.
+    public : str
+        The designer's own address at which links are printed; empty: there is none.
     """
 
     own: bool
     target: str
     gain: str
     on: bool
+    public: str = ""

@@ -91,6 +91,12 @@ class Exporting(QObject):
                     return
             self.exported.emit(piece, proof, compared)
             right, able = proof.verdict.readers_right
+            warned = proof.verdict.warnings
+            if warned:
+                self.tools.notices.say(
+                    tr("Exported {name}. Beware: {told}", name=path.name, told=warned[0])
+                )
+                return
             self.tools.notices.say(
                 tr(
                     "Exported {name}. {words}: {right} of {able} readers read the file "

@@ -12,7 +12,9 @@ from PySide6.QtGui import QDrag, QGuiApplication, QImage, QPageLayout, QPainter
 from PySide6.QtWidgets import QLabel, QWidget
 
 from nimble_tile.core.language import tr
+from nimble_tile.core.message.reachable import warning
 from nimble_tile.core.piece import MM_PER_INCH
+from nimble_tile.ui.kit.asking import choose
 from nimble_tile.ui.kit.images import to_qimage
 from nimble_tile.ui.work.jobs import Progress
 
@@ -134,11 +136,24 @@ class Handing(QObject):
         """Ask for a printer, and print the piece true to size."""
         from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 
+        told = warning(self.session.piece.message.text)
+        if told and not self.ask_print(told):
+            return
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
         dialog = QPrintDialog(printer, self.parent())
         dialog.setWindowTitle(tr("Print the finished piece"))
         if dialog.exec():
             self.print_on(printer)
+
+    def ask_print(self, told: str) -> bool:
+        """Whether a code that phones cannot follow is printed all the same."""
+        return choose(
+            self.parent(),
+            tr("No phone can follow it"),
+            told,
+            tr("On paper it cannot be changed any more."),
+            ((tr("Print it all the same"), "print"), (tr("Stay here"), "stay")),
+        ) == "print"  # fmt: skip
 
     def print_on(self, printer: QPrinter) -> None:
         """Print the piece true to size, in the middle of the page."""

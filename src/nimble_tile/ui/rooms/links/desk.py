@@ -99,12 +99,12 @@ class LinksDesk(QObject):
             return ShortNews(False, "", "", self.on)
         from nimble_tile.standins.linkdesk.links import key_of
 
-        text = piece.message.text
-        if key_of(text, self.desk.port) is not None:
+        text, public = piece.message.text, self.desk.public
+        if key_of(text, self.desk.port, public) is not None:
             target = self.desk.leads_to(text)
-            return ShortNews(True, target or "", "", self.on)
-        gain = _gain(text, piece.code.model_copy(update={"version": "auto"}), self.desk.port)
-        return ShortNews(False, "", gain, self.on)
+            return ShortNews(True, target or "", "", self.on, public)
+        code = piece.code.model_copy(update={"version": "auto"})
+        return ShortNews(False, "", _gain(text, code, self.desk.port, public), self.on, public)
 
     def shorten(self) -> None:
         """Let the message be a short link to what it says."""
@@ -143,11 +143,11 @@ class LinksDesk(QObject):
 
 
 @lru_cache(32)
-def _gain(text: str, code: Code, port: int) -> str:
+def _gain(text: str, code: Code, port: int, public: str) -> str:
     """What a short link would gain; asked at each change of the piece, of whatever."""
     from nimble_tile.standins.linkdesk.links import ALPHABET, KEY_LENGTH, address
 
-    short = address(ALPHABET[0] * KEY_LENGTH, port=port)
+    short = address(ALPHABET[0] * KEY_LENGTH, port=port, public=public)
     now, then = fitting(text, code), fitting(short, code)
     if not text or then is None:
         return ""

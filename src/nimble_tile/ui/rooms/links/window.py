@@ -31,7 +31,7 @@ from PySide6.QtWidgets import (
 from nimble_tile.core.errors import OutputError, UserError
 from nimble_tile.core.files import read_bytes, write_atomically
 from nimble_tile.core.language import tr
-from nimble_tile.standins.linkdesk.links import HOST, Link, address, key_of
+from nimble_tile.standins.linkdesk.links import HOST, Link
 from nimble_tile.standins.linkdesk.store import MOST_BYTES, DeskStore, expiry
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.asking import save_path
@@ -92,6 +92,15 @@ class LinksWindow(SideWindow):
         self.switch = QCheckBox(tr("Answer on this machine"))
         self.switch.toggled.connect(self._switch)
         self.where = soft()
+        self.public = QLineEdit()
+        self.public.setPlaceholderText(tr("your own domain and path, as in lanternwalk.example/go"))
+        self.public.setAccessibleName(tr("Your address"))
+        self.public.setToolTip(
+            tr("Links are printed at this address. The server there answers by the rules that are "
+               "written here; this machine is needed no more.")
+        )  # fmt: skip
+        self.public.editingFinished.connect(lambda: self._try(self._set_public))
+        self.rules = QPushButton(tr("Rules for its server\u2026"))
         self.table = QTableWidget(0, len(HEADS))
         self.table.setHorizontalHeaderLabels(HEADS)
         self.table.setAccessibleName(tr("Short links"))
@@ -147,6 +156,7 @@ class LinksWindow(SideWindow):
             (self.keep, self._keep), (self.use, self._use), (self.copy, self._copy),
             (self.remove, self._remove), (self.new, self._new), (self.out, self._links_out),
             (self.visits_out, self._visits_out), (self.take, self._take_in),
+            (self.rules, self._rules_out),
         ):  # fmt: skip
             button.clicked.connect(lambda _=False, does=does: self._try(does))
         self._timer = QTimer(self)
@@ -182,6 +192,9 @@ class LinksWindow(SideWindow):
         whole.setSpacing(12)
         line = row(self.switch, self.where)
         line.setStretch(1, 1)
+        own = named(tr("Your address"), self.public, 96)
+        own.addWidget(self.rules)
+        whole.addLayout(own)
         whole.addLayout(line)
         whole.addLayout(middle, 1)
         whole.addLayout(self.foot())
@@ -251,7 +264,39 @@ class LinksWindow(SideWindow):
         self.table.setVisible(bool(links))
         self._show_visits()
 
+    def _set_public(self) -> None:
+        if self.public.text().strip() != self.store.public:
+            made = self.store.set_public(self.public.text())
+            self.public.setText(made)
+            self.public.setModified(False)
+            if made:
+                told = tr(
+                    "Links are printed at {made}. Write the rules for its server before printing.",
+                    made=made,
+                )
+            else:
+                told = tr("Links are this machine’s own again: no phone can follow them.")
+            self._again(told)
+
+    def _rules_out(self) -> None:
+        kinds = {tr("nginx (*.conf)"): "nginx", tr("Apache (*.htaccess)"): "apache",
+                 tr("Data (*.json)"): "json"}  # fmt: skip
+        self.store.rules("json")  # says so where there is no address
+        name, chosen = QFileDialog.getSaveFileName(
+            self, tr("Rules for the server"), "links.conf", ";;".join(kinds)
+        )
+        if name:
+            self.rules_to(Path(name), kinds.get(chosen, "nginx"))
+
+    def rules_to(self, path: Path, kind: str) -> None:
+        """Write the table for the server at the public address; `kind`: nginx, apache or json."""
+        data = self.store.rules(kind).encode()
+        write_atomically(path, lambda file: file.write(data), OutputError, "write")
+        self.say(tr("Wrote {name}. Write it anew when links change.", name=path.name))
+
     def _show_switch(self) -> None:
+        if not self.public.isModified() and not self.public.hasFocus():
+            self.public.setText(self.store.public)
         set_checked(self.switch, self.desk.on)
         self.where.setText(
             tr("at http://{host}:{port}, for programs of this machine: to try things out. "
@@ -264,7 +309,7 @@ class LinksWindow(SideWindow):
         self.side.setVisible(link is not None)
         if link is None:
             return
-        self.now.setText(address(link.key, port=self.store.port))
+        self.now.setText(self.store.address(link.key))
         ends = link.expires.astimezone().strftime("%Y-%m-%d %H:%M") if link.expires else ""
         for line, text in (
             (self.target, link.target), (self.ends, ends), (self.fallback, link.fallback),
@@ -326,18 +371,18 @@ class LinksWindow(SideWindow):
 
     def _use(self) -> None:
         if (link := self.chosen) is not None:
-            self.desk.use(address(link.key, port=self.store.port))
+            self.desk.use(self.store.address(link.key))
             self.say(tr("The piece has this link now; undo takes it back."))
 
     def _copy(self) -> None:
         if (link := self.chosen) is not None:
-            QGuiApplication.clipboard().setText(address(link.key, port=self.store.port))
+            QGuiApplication.clipboard().setText(self.store.address(link.key))
             self.say(tr("Copied."))
 
     def _new(self) -> None:
         message = self.tools.session.piece.message
         offered = message.text if message.kind == "link" else ""
-        if key_of(offered, self.store.port) is not None:
+        if self.store.key_of(offered) is not None:
             offered = ""
         typed, taken = QInputDialog.getText(
             self, tr("New link"), tr("Where it is to lead:"), text=offered

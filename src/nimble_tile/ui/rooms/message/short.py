@@ -49,7 +49,12 @@ class ShortFold(Fold):
         self.use.setVisible(not news.own)
         self.use.setEnabled(written)
         self.back.setVisible(news.own and bool(news.target))
-        off = "" if news.on else tr(" The desk is off: it answers once it is switched on there.")
+        off = ""
+        if not news.public:
+            off = tr(
+                " No phone can follow it until the link desk has an address of your own: this "
+                "machine alone answers now."
+            )
         if news.own:
             where = (
                 tr("Leads to {target} now.", target=news.target)
@@ -57,7 +62,9 @@ class ShortFold(Fold):
                 else tr("Leads nowhere any more.")
             )
             self.told.setText(where + off)
-            self.set_note("" if news.on else tr("off"))
+            self.set_note("" if news.public else tr("not for phones"))
         else:
-            self.told.setText(tr("It takes less room, and can lead elsewhere after printing."))
+            self.told.setText(
+                tr("It takes less room, and can lead elsewhere after printing.") + off
+            )
             self.set_note(news.gain)

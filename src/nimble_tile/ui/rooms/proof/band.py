@@ -265,6 +265,12 @@ class VerdictBand(QWidget):
             if verdict.reasons
             else tr("{right} of {able} readers read it.", right=right, able=able)
         )
+        if verdict.warnings and verdict.scans:
+            # It reads, and leads nowhere: that is what must not be found out in print.
+            self._words.state = "thin" if verdict.state == "well" else verdict.state
+            self._words.title = tr("Reads, but no phone can follow it")
+            self._words.reason = verdict.warnings[0]
+        reasons = [*verdict.warnings, *reasons]
         self._words.setToolTip(themes.plain_tip("\n".join(reasons)).replace("\n", "<br>"))
         self._spare.spare = verdict.spare
         self._spare.blocks = verdict.sample.block_spare if verdict.sample else ()
