@@ -198,10 +198,10 @@ def test_what_never_ends_is_no_file(tmp_path, place):
     if not str(place).startswith("/proc"):
         for word in ("make", "check", "mend", "render", "batch"):
             call = {
-                "make": ["make", "--message", "x", "--picture", place, "--out", "a.png"],
-                "check": ["check", place], "render": ["render", place, "--out", "a.png"],
-                "mend": ["mend", place, "--message", "x", "--out", "a.png"],
-                "batch": ["batch", place, "--out", "rows"],
+                "make": ["make", "--message", "x", "--picture", place, "--out", tmp_path / "a.png"],
+                "check": ["check", place], "render": ["render", place, "--out", tmp_path / "a.png"],
+                "mend": ["mend", place, "--message", "x", "--out", tmp_path / "a.png"],
+                "batch": ["batch", place, "--out", tmp_path / "rows"],
             }[word]  # fmt: skip
             found = CliRunner().invoke(cli.main, list(map(str, call)))
             assert found.exit_code == 2 and found.output.count("\n") == 1, (word, found.output)

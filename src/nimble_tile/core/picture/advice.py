@@ -18,6 +18,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nimble_tile.core.picture.subjects import subjects
 from nimble_tile.core.piece import Region
 
 ADVICE_CELLS = 3.0
@@ -44,6 +45,9 @@ CALM = 0.10
 SHAPE_SIZE = 1.5
 """Size of such shapes: standard deviation in modules."""
 
+FACE, THING = 8.0, 1.2
+"""What a face costs, as much as a guarded area; and something that stands out from the whole."""
+
 GUARD = 8.0
 """What a guarded area costs, in parts of a change from black to white."""
 
@@ -66,12 +70,16 @@ class PlaceAdvice:
         Side of the code in pixels of the framed picture.
     best : tuple of Region
         Up to three good places, best first, none overlapping another by much.
+    covered : tuple of float
+        How much each of them covers of what the picture is of: the share of its area on which
+        faces are, and things as far as they stand out, 0 to 1.
     """
 
     score: np.ndarray
     scale: float
     side: float
     best: tuple[Region, ...]
+    covered: tuple[float, ...] = ()
 
 
 def advise(
@@ -119,6 +127,8 @@ def advise(
     wide = cv2.GaussianBlur(tone * tone, (0, 0), SHAPE_SIZE * module)
     wide -= cv2.GaussianBlur(tone, (0, 0), SHAPE_SIZE * module) ** 2
     shape = SUBJECT * np.maximum(0, np.sqrt(np.maximum(wide, 0)) - CALM)
+    face, thing = subjects(small)
+    shape += FACE * face + THING * thing
     body += shape
     quiet += shape
     if guard is not None and guard.any():
@@ -133,7 +143,17 @@ def advise(
     area = score[first : first + cost.shape[0], first : first + cost.shape[1]]
     low, high = float(cost.min()), float(cost.max())
     area[:] = (cost - low) / max(high - low, 1e-9)
-    return PlaceAdvice(score, scale, side, _best(cost, window, scale, size, side))
+    best = _best(cost, window, scale, size, side)
+    of = np.maximum(face, thing)
+    covered = tuple(float(of[_cells(place, scale)].mean()) for place in best)
+    return PlaceAdvice(score, scale, side, best, covered)
+
+
+def _cells(place: Region, scale: float) -> tuple[slice, slice]:
+    """A place on the small picture."""
+    left, top = round(place.x * scale), round(place.y * scale)
+    side = max(1, round(place.width * scale))
+    return slice(top, top + side), slice(left, left + side)
 
 
 def _sums(field: np.ndarray, window: int) -> np.ndarray:

@@ -36,8 +36,12 @@ EFFORTS = {
 TO_THE_END = ("boldest", "woven", "quietest")
 """The shortest search first."""
 
-PLACED_SIDE = 0.72
-"""Side of the code, in parts of the picture's shorter side, where a place is proposed for it."""
+PLACED_SIDES = (0.72, 0.6, 0.5)
+"""Sides of the code, in parts of the picture's shorter side, where a place is proposed for it:
+the largest that leaves what the picture is of alone."""
+
+COVERED = 0.06
+"""How much of that a place may cover, see `nimble_tile.core.picture.advice.PlaceAdvice`."""
 
 APART = 0.15
 """Parts of the code's side that another place is away from the first one at least."""
@@ -82,11 +86,19 @@ def placed(piece: Piece, renderer: Renderer) -> Piece:
     size = renderer.picture_size(piece)
     if piece.picture.region is not None or size is None:
         return piece
-    side = PLACED_SIDE * min(size)
-    middle = Region(x=(size[0] - side) / 2, y=(size[1] - side) / 2, width=side, height=side)
-    with_side = piece.edited("picture", region=middle)
-    best = advise_piece(renderer, with_side).best
-    return with_side.edited("picture", region=best[0]) if best else with_side
+    found: list[tuple[float, Piece]] = []
+    for part in PLACED_SIDES:
+        side = part * min(size)
+        middle = Region(x=(size[0] - side) / 2, y=(size[1] - side) / 2, width=side, height=side)
+        with_side = piece.edited("picture", region=middle)
+        advice = advise_piece(renderer, with_side)
+        if not advice.best:
+            return with_side
+        place = with_side.edited("picture", region=advice.best[0])
+        if advice.covered[0] <= COVERED:
+            return place
+        found.append((advice.covered[0], place))
+    return min(found, key=lambda each: each[0])[1]
 
 
 def propose(
