@@ -8,10 +8,15 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLineEdit, QPushButton
 
 from conftest import encoded, photograph
+from nimble_tile.core.blend.unused import unused
+from nimble_tile.core.look import Fill, Look
 from nimble_tile.core.message import kinds
 from nimble_tile.core.output.export import rendered_again
 from nimble_tile.core.picture.opening import open_picture
+from nimble_tile.core.piece import METHOD_LABELS
 from nimble_tile.core.project import looks
+from nimble_tile.core.relief import Relief, Shadow
+from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.readers import READERS
 from nimble_tile.ui.bench.bench import Lens
 from test_window import click_picture, slide
@@ -345,3 +350,30 @@ def test_vectors_from_the_window_are_read_back(window, settle, tmp_path, qtbot, 
     assert [r.text for r in READERS["quirc"]().read(rendered_again(drawing, "svg", 700))] == [text]
     pixels = open_picture(bytes(clipboard.mimeData().data("image/png").data())).rgb
     assert [r.text for r in READERS["quirc"]().read(pixels)] == [text]
+
+
+def test_what_a_blend_leaves_out_of_a_look_is_said(window, settle, store):
+    """Facts, not claims: each method is rendered with and without each part of a look."""
+    digest = window.pictures.add(encoded(photograph("coffee")), "coffee")
+    window.session.take_picture(digest, "coffee")
+    renderer, plain = Renderer(window.pictures), window.session.piece
+    made = {
+        "shapes": Look(shape="round", size=0.8), "colours": Look(fill=Fill(colour="#803000")),
+        "light": Look(relief=Relief(shadow=Shadow(strength=1))),
+    }  # fmt: skip
+    for method in METHOD_LABELS:
+        piece = plain.edited("blend", method=method, strength=0.8)
+        before = renderer.render(piece, 260).image
+        for part, look in made.items():
+            with_look = piece.model_copy(update={"look": look})
+            counts = bool((renderer.render(with_look, 260).image != before).any())
+            assert counts != (part in unused(with_look)), (method, part)
+    window.session.put(plain.model_copy(update={"look": made["colours"]}), "Colour")
+    settle(window)
+    window.ladder.open_rung("code")
+    assert "its colours" in window.code.unused.text() and window.code.unused.isVisible()
+    window.ladder.open_rung("blend")
+    assert "leaves out" in window.blend.about.text()
+    window.session.edit("blend", "Overlay", method="overlay")
+    window.ladder.open_rung("code")
+    assert not window.code.unused.isVisible() and "leaves out" not in window.blend.about.text()

@@ -16,6 +16,7 @@ import numpy as np
 from nimble_tile.core.blend import cut, dots, gentle, grain, ink, overlay, strokes, tone, weave
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import strengths
+from nimble_tile.core.blend.unused import LOOKLESS
 from nimble_tile.core.look import Look
 from nimble_tile.core.piece import Blend
 
@@ -31,9 +32,6 @@ METHODS: dict[str, Callable[[Plan, Blend, np.ndarray], np.ndarray]] = {
 
 GUARANTEES: dict[str, str] = {name: module.GUARANTEE for name, module in _MODULES.items()}
 """What each method holds for readers, in a sentence."""
-
-LOOKLESS = frozenset({"tone", "dots", "cut", "grain", "strokes", "gentle", "weave"})
-"""Methods that read no colours of the look."""
 
 
 def look_read(look: Look, settings: Blend) -> Look:

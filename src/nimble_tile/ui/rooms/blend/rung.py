@@ -8,6 +8,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QHideEvent, QImage, QPainter, QShowEvent
 from PySide6.QtWidgets import QCheckBox, QLabel
 
+from nimble_tile.core.blend.unused import unused
 from nimble_tile.core.language import tr, within
 from nimble_tile.core.piece import METHOD_LABELS, Blend, Piece
 from nimble_tile.ui.kit import theme as themes
@@ -287,7 +288,8 @@ class BlendRung(Rung):
             self._images.clear()
             self.fidelity.setText("")
         self.method.set_value(blend.method)
-        self.about.setText(ABOUT[blend.method])
+        left = unused(piece)
+        self.about.setText(f"{ABOUT[blend.method]} {left}".rstrip())
         self._tell_guarantee()
         self.strength.set_value(blend.strength)
         if not self._complete:

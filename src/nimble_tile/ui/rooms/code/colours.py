@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
+from nimble_tile.core.blend.unused import LOOKLESS
 from nimble_tile.core.language import tr, within
 from nimble_tile.core.look import Fill
-from nimble_tile.core.piece import Piece
+from nimble_tile.core.piece import METHOD_LABELS, Piece
 from nimble_tile.core.scan.contrast import ASKED, swapped
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Fold, Segments, row, set_rank, soft
@@ -49,12 +50,7 @@ class ColoursPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
-        self.tone_note = soft(
-            tr(
-                "The blend by tone keeps the picture's colours: here only the shapes are used. "
-                "Choose overlay to see these colours."
-            )
-        )
+        self.tone_note = soft()
         layout.addWidget(self.tone_note)
         self.folds: dict[str, Fold] = {}
         self.editors: dict[str, FillEditor] = {}
@@ -132,8 +128,15 @@ class ColoursPage(QWidget):
             fill = getattr(look, field)
             self.editors[field].show_fill(fill)
             self.folds[field].set_note(fill_words(fill, within(none)))
-        tone = piece.picture.digest is not None and piece.blend.method == "tone"
-        self.tone_note.setVisible(tone)
+        keeps = piece.picture.digest is not None and piece.blend.method in LOOKLESS
+        self.tone_note.setText(
+            tr(
+                "The blend {method} keeps the picture's colours: these here count in overlay and "
+                "ink, and where there is no picture.",
+                method=within(METHOD_LABELS[piece.blend.method]),
+            )
+        )
+        self.tone_note.setVisible(keeps)
 
     def show_study(self, study: Study) -> None:
         self._study = study

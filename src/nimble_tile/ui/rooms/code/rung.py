@@ -9,6 +9,7 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QLabel, QWidget
 
+from nimble_tile.core.blend.unused import unused
 from nimble_tile.core.errors import MessageError, UserError
 from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece
@@ -80,8 +81,13 @@ class CodeRung(Rung):
         self.error.setWordWrap(True)
         set_rank(self.error, "error")
         self.error.hide()
+        self.unused = QLabel()
+        self.unused.setWordWrap(True)
+        set_rank(self.unused, "warn")
+        self.unused.hide()
         self.body.addWidget(self.page)
         self.body.addWidget(self.error)
+        self.body.addWidget(self.unused)
 
     # Pages -----------------------------------------------------------------
 
@@ -168,6 +174,9 @@ class CodeRung(Rung):
 
     def show_piece(self, piece: Piece) -> None:
         self._verdict = None
+        left = unused(piece)
+        self.unused.setText(left)
+        self.unused.setVisible(bool(left))
         for page in self._made.values():
             page.show_piece(piece)
 
