@@ -79,7 +79,7 @@ def proposals(
         told[found.kind] = report.proposal_json(found, path, verdict)
         if not as_json:
             name = PROPOSAL_LABELS[found.kind]
-            held = "" if found.holds else f" (the wanted {wanted:.0%} was not reached)"
+            held = f" ({found.missed})" if found.missed else ""
             click.echo(
                 f"{name}: {path}, reach {percent(found.candidate.reach)}{held}, fidelity "
                 f"{found.candidate.fidelity.ssim_view:.2f}"

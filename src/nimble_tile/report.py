@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
+from nimble_tile.core.scan.readers import versions
 from nimble_tile.core.trials.reach import percent
 
 if TYPE_CHECKING:
@@ -34,7 +35,13 @@ def verdict_json(verdict: Verdict) -> dict[str, Any]:
             for code in verdict.found
         ],
         "readers": [
-            {"name": mark.name, "read": mark.read, "text": mark.text, "look": mark.look}
+            {
+                "name": mark.name,
+                "version": versions().get(mark.name),
+                "read": mark.read,
+                "text": mark.text,
+                "look": mark.look,
+            }
             for mark in verdict.marks
         ],
         "spare": None if verdict.spare is None else round(verdict.spare, 3),
@@ -69,7 +76,10 @@ def proof_in_words(finding: Finding) -> str:
     """Grade and trials of a code in words."""
     lines = []
     if finding.quality is not None:
-        lines.append(f"Print grade: {finding.quality.letter}, by the methods of ISO/IEC 15415.")
+        lines.append(
+            f"Print grade: {finding.quality.letter}, after ISO/IEC 15415 with thresholds from "
+            "memory; no certified measurement."
+        )
     if finding.results:
         reached = "none" if finding.reach is None else percent(finding.reach)
         lines.append(f"Reach: {reached} of what the usual code passes in the same trials.")

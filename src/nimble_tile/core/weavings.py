@@ -22,6 +22,9 @@ from nimble_tile.core.rendering import Canvas
 THOUGHT_OUT_AT = 1400
 """Longer side, in pixels, of the picture at which a weave is thought out."""
 
+MATTERS = 2
+"""Matters that are remembered: each takes some fifty megabytes."""
+
 REMEMBERED = 4
 """Weavings, and matters, that are kept: as many symbols as a search compares."""
 
@@ -74,7 +77,7 @@ class Weavings:
             # It does not depend on the symbol: a search has many of these.
             woven_of = (thought.key, spot.region, modules, matter)
             return Weaving(plan, source, matter=self._memory.recall(
-                "matter", woven_of, lambda: Matter(source), REMEMBERED
+                "matter", woven_of, lambda: Matter(source), MATTERS
             ))  # fmt: skip
 
         key = (thought.key, spot.region, brief.symbol, brief.quiet_zone, piece.picture.guard,

@@ -16,8 +16,12 @@ from nimble_tile import DESKTOP_ID
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.speaking import speak, translate
 
-M_ARENA_MAX = -8
-"""Number of that setting in GNU's malloc.h."""
+M_ARENA_MAX, M_MMAP_THRESHOLD = -8, -3
+"""Numbers of these settings in GNU's malloc.h."""
+
+OWN_PAGES = 1 << 20
+"""Bytes from which a block of memory has pages of its own, which go back to the system with it.
+Else the limit grows with what is freed, and an hour of images leaves holes between them."""
 
 
 def application() -> QApplication:
@@ -48,9 +52,12 @@ def _icon() -> QIcon:
 
 
 def few_arenas() -> None:
-    """Let the threads share the C library's memory: apart, each keeps its own for later."""
+    """Let the threads share the C library's memory: apart, each keeps its own for later. Images
+    lie outside of it."""
     try:
-        ctypes.CDLL(None).mallopt(M_ARENA_MAX, 2)
+        tune = ctypes.CDLL(None).mallopt
+        tune(M_ARENA_MAX, 2)
+        tune(M_MMAP_THRESHOLD, OWN_PAGES)
     except (OSError, AttributeError):  # another C library than GNU's
         return
 

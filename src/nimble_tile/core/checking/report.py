@@ -26,6 +26,7 @@ from nimble_tile.core.files import write_atomically
 from nimble_tile.core.language import figure, tr, within
 from nimble_tile.core.message.reachable import warning
 from nimble_tile.core.phonelog import PhoneTest
+from nimble_tile.core.scan.readers import versions
 from nimble_tile.core.scan.verdict import STATE_WORDS
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.core.trials.room import Result
@@ -77,6 +78,7 @@ def as_json(
         "report": "nimble-tile check",
         "made": (now or datetime.now()).isoformat(timespec="minutes"),
         "expected": expected,
+        "reader_versions": versions(),
         "images": [_entry(entry, expected, pictures) for entry in entries],
         "phones": [test.model_dump() for test in log],
     }
@@ -204,7 +206,8 @@ def _facts(finding: Finding) -> list[tuple[str, str]]:
         (tr("Spare"), tr("not known") if verdict.spare is None else figure(verdict.spare, ".0%")),
         (tr("Print grade"),
          tr("not known") if quality is None else f"{quality.letter} (" + ", ".join(
-            f"{within(p.title)} {p.letter}" for p in quality.parameters) + ")"),
+            f"{within(p.title)} {p.letter}" for p in quality.parameters) + ")"
+         + tr(", after ISO/IEC 15415, thresholds from memory")),
     ]  # fmt: skip
     if finding.reach is not None:
         rows.append(

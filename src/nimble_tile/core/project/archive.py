@@ -35,6 +35,7 @@ from nimble_tile.core.picture.opening import MOST_BYTES, open_picture
 from nimble_tile.core.picture.store import Lease, PictureStore
 from nimble_tile.core.piece import SCHEMA, Piece
 from nimble_tile.core.project.drafts import MOST_DRAFTS, MOST_THUMB, THUMB, Draft
+from nimble_tile.core.scan.readers import versions
 
 SUFFIX = ".nimbletile"
 FORMAT = "nimble-tile project"
@@ -66,11 +67,25 @@ class Project:
     drafts : tuple of Draft
     pictures : PictureStore
         A store of its own, which whoever accepts the project takes over.
+    readers : dict of str to str
+        Versions of the readers that judged the drafts, by their names.
     """
 
     piece: Piece
     drafts: tuple[Draft, ...] = ()
     pictures: PictureStore = field(default_factory=PictureStore, compare=False)
+    readers: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def otherwise(self) -> str:
+        """Which readers of the drafts' verdicts are others here, in words; empty: none, or there
+        is nothing to tell."""
+        if not any(draft.state for draft in self.drafts):
+            return ""
+        now = versions()
+        return ", ".join(
+            f"{name} {then}" for name, then in self.readers.items() if now.get(name, then) != then
+        )
 
 
 def save(piece: Piece, pictures: Lease, path: Path, drafts: Sequence[Draft] = ()) -> None:
@@ -87,6 +102,8 @@ def save(piece: Piece, pictures: Lease, path: Path, drafts: Sequence[Draft] = ()
         "piece": json.loads(piece.model_dump_json(by_alias=True)),
     }
     if drafts:
+        # What is known of them, these readers have said.
+        document["readers"] = versions()
         document["drafts"] = [json.loads(d.model_dump_json(by_alias=True)) for d in drafts]
     digests = dict.fromkeys(d for each in (piece, *(d.piece for d in drafts)) for d in each.digests)
 
@@ -155,7 +172,7 @@ def load_project(path: Path) -> Project:
         draft.model_copy(update={"thumb": _thumb(data, path.name)})
         for draft, data in zip(project.drafts, found[len(digests) :], strict=True)
     )
-    return Project(project.piece, drafts, pictures)
+    return Project(project.piece, drafts, pictures, project.readers)
 
 
 # What is in the file; read in a worker, as it may be anybody's -------------------------------
@@ -292,7 +309,10 @@ def _document(raw: bytes, name: str) -> Project:
         ) from error
     if len({draft.key for draft in made}) != len(made):
         raise _hostile(name, tr("two of its drafts have one key"))
-    return Project(piece, made)
+    told = document.get("readers")
+    known = told if isinstance(told, dict) else {}
+    readers = {str(n)[:40]: str(v)[:40] for n, v in list(known.items())[:20]}
+    return Project(piece, made, readers=readers)
 
 
 def _thumb(data: bytes, name: str) -> bytes:

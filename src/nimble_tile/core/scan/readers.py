@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cache
 from typing import TYPE_CHECKING, Protocol
 
 if TYPE_CHECKING:
@@ -17,6 +18,11 @@ if TYPE_CHECKING:
 
 READER_NAMES = ("zxing-cpp", "OpenCV", "quirc", "qrdec")
 """Names of the readers, in the order in which they are shown."""
+
+LIBRARIES = {
+    "zxing-cpp": "zxing-cpp", "OpenCV": "opencv-python-headless", "quirc": "deqr", "qrdec": "deqr",
+}  # fmt: skip
+"""The package that each reader comes with."""
 
 READS_MICRO = ("zxing-cpp",)
 """Readers that know Micro QR at all."""
@@ -46,6 +52,20 @@ class Reading:
     level: str | None = None
     mask: int | None = None
     spare: float | None = None
+
+
+@cache
+def versions() -> dict[str, str]:
+    """The version of each reader, by its name: another one may read otherwise."""
+    from importlib.metadata import PackageNotFoundError, version
+
+    found = {}
+    for name, package in LIBRARIES.items():
+        try:
+            found[name] = version(package)
+        except PackageNotFoundError:  # a package of a distribution, under another name
+            found[name] = "?"
+    return found
 
 
 class Reader(Protocol):

@@ -86,7 +86,7 @@ class Studio:
 
     def __init__(self, subject: Subject) -> None:
         self.subject = subject
-        self._memory, self._lock = Memory(4), threading.Lock()
+        self._memory, self._lock = Memory(3), threading.Lock()
 
     def frame(self, trial: Trial, seed: int = 0, flat: bool = False) -> CameraFrame:
         """The frame of a trial; the same for the same subject, trial and seed.
@@ -374,7 +374,7 @@ def _trace(length: float, angle: float) -> np.ndarray:
     return kernel / kernel.sum()
 
 
-_NOISE = Memory(8)
+_NOISE = Memory(4)
 
 
 def _noise(shape: tuple[int, ...], seed: int) -> np.ndarray:

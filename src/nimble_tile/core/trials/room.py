@@ -110,7 +110,7 @@ class Room:
     def studio(self, subject: Subject) -> Studio:
         """The studio of a subject; those of the last few are kept."""
         key = subject.digest, subject.own_size
-        return self._memory.recall("studio", key, lambda: Studio(subject), 4)
+        return self._memory.recall("studio", key, lambda: Studio(subject), 3)
 
     def frame(self, subject: Subject, trial: Trial, seed: int = 0) -> CameraFrame:
         """The frame of one trial at full size."""

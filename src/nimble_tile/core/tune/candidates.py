@@ -22,7 +22,8 @@ class Candidate:
     Attributes
     ----------
     piece : Piece
-    rendering : Rendering
+    rendering : Rendering or None
+        None where it is shown only.
     reach : float
         Passes over those of the usual code.
     fidelity : Fidelity
@@ -33,7 +34,7 @@ class Candidate:
     """
 
     piece: Piece
-    rendering: Rendering
+    rendering: Rendering | None
     reach: float
     fidelity: Fidelity
     own_worth: float | None = None

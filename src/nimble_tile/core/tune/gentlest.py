@@ -128,7 +128,11 @@ def search(
     """
     ready(piece)
     effort = effort or (WEAVING if piece.blend.method == "weave" else THOROUGH)
-    yield from Gentlest(piece, renderer, room, trials, wanted, seed, stop, size, effort).run()
+    search = Gentlest(piece, renderer, room, trials, wanted, seed, stop, size, effort)
+    try:
+        yield from search.run()
+    finally:
+        search.end()
 
 
 class Gentlest(Looking):

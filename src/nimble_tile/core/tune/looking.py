@@ -110,6 +110,11 @@ class Looking(ABC):
         self.settled = False  # what won stands as a file, too
         self.fresh: float | None = None
 
+    def end(self) -> None:
+        """Let everything go: its parts refer to one another, and would stay, with hundreds of
+        megabytes of images, until somebody looked for such circles."""
+        self.__dict__.clear()
+
     def run(self) -> Iterator[PassStep]:
         """Search; nothing is yielded where it is stopped before the piece itself is judged."""
         self.usual = self.subject(self.piece, self._render(self.piece)).usual

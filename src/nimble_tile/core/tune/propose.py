@@ -10,6 +10,9 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
+from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece, Region
 from nimble_tile.core.places import advise_piece
 from nimble_tile.core.render import Renderer
@@ -69,6 +72,8 @@ class Proposal:
         Of the work on all of them that is done, 0 to 1.
     number : int
         Which of several of one kind.
+    missed : str
+        What it misses of what was asked for, in a few words; empty: nothing, or not known yet.
     """
 
     kind: str
@@ -79,6 +84,7 @@ class Proposal:
     fresh: float | None
     share: float
     number: int = 0
+    missed: str = ""
 
 
 def placed(piece: Piece, renderer: Renderer) -> Piece:
@@ -180,6 +186,7 @@ class _Run:
 
     def close(self) -> None:
         self.steps.close()
+        self.search.end()
 
     def _proposal(self, runs: dict[str, _Run], final: bool) -> Proposal:
         known = [run.step.share for run in runs.values() if run.step is not None]
@@ -192,7 +199,23 @@ def _told(
     search: Looking, kind: str, step: PassStep, final: bool, share: float, number: int = 0
 ) -> Proposal:
     verdict = search.verdict(step.best)
-    return Proposal(kind, step.best, verdict, step.holds, final, step.fresh, share, number)
+    missed = _missed(step, verdict, search.wanted) if final else ""
+    return Proposal(kind, step.best, verdict, step.holds, final, step.fresh, share, number, missed)
+
+
+def _missed(step: PassStep, verdict: Verdict, wanted: float) -> str:
+    """What a finished search has not reached."""
+    told, reach = [], step.best.reach
+    if reach < wanted:
+        # Never rounded up to what was asked for.
+        held = np.floor(reach * 1000) / 1000
+        told.append(tr("reach {held:.1%} of {wanted:.0%} asked", held=held, wanted=wanted))
+    elif not step.holds:
+        told.append(tr("{wanted:.0%} not held in fresh trials", wanted=wanted))
+    failed = [m.name for m in verdict.marks if m.able and not m.right(verdict.expected)]
+    if failed:
+        told.append(tr("not read by {names}", names=", ".join(failed)))
+    return ", ".join(told)
 
 
 # More like this ------------------------------------------------------------------------------
@@ -235,6 +258,7 @@ def more_like(
                 yield _told(search, kind, step, False, share, number)
         if told is not None:
             yield _told(search, kind, step, True, (number + 1) / len(near), number)
+        search.end()
 
 
 def neighbours(kind: str, piece: Piece, renderer: Renderer) -> list[Piece]:

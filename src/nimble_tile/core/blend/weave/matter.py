@@ -166,7 +166,7 @@ class Matter:
         for way, one in zip(self.ways, sheets, strict=True):
             self.sheet[way.top : way.top + one.shape[0], : one.shape[1]] = one
         self._indexes: dict[int, _Index] = {}
-        self._rough: dict[int, np.ndarray] = {}
+        self._rough: tuple[int, np.ndarray] | None = None
 
     def index(self, side: int) -> _Index:
         """The patches of so many cells a side."""
@@ -175,10 +175,14 @@ class Matter:
         return self._indexes[side]
 
     def rough(self, part: int) -> np.ndarray:
-        """The sheet averaged over parts of so many cells a side."""
-        if part not in self._rough:
-            self._rough[part] = averaged(self.sheet, part)
-        return self._rough[part]
+        """The sheet averaged over parts of so many cells a side.
+
+        The last one is remembered: each is as large as the sheet, and quickly made anew.
+        """
+        known = self._rough
+        if known is None or known[0] != part:
+            self._rough = known = (part, averaged(self.sheet, part))
+        return known[1]
 
     def valid(self, rows: np.ndarray, columns: np.ndarray, side: int) -> np.ndarray:
         """Whether patches at these places of the sheet lie within one image."""
@@ -232,7 +236,10 @@ class _Index:
         every = np.concatenate(places) if places else np.zeros((0, 2), int)
         step = max(1, -(-len(every) // MOST_PATCHES))
         # A step that shares no factor with the width, so that no columns are left out.
-        self.places = every[:: step + 1 - step % 2] if step > 1 else every
+        chosen = every[:: step + 1 - step % 2] if step > 1 else every
+        # A copy: a view would hold all of them, and there may be millions.
+        self.places = chosen.astype(np.int32)
+        del every, places
         self.side = side
         fields = described(matter.sheet, side)
         rows, columns = self.places.T

@@ -76,7 +76,8 @@ class ProposalCell(QAbstractButton):
             figures = in_line(
                 found.verdict.words, found.candidate.reach, found.candidate.fidelity.ssim_view
             )
-            told = f"{self.name}. {figures}. " + (
+            missed = tr("It misses: {missed}. ", missed=found.missed) if found.missed else ""
+            told = f"{self.name}. {figures}. {missed}" + (
                 tr("The piece is this.") if self.taken else tr("Take it.")
             )
         self.setAccessibleName(told)
@@ -211,4 +212,7 @@ class ProposalCard(ProposalCell):
         line.translate(0, 19)
         painter.setPen(QColor(theme.soft))
         fidelity = tr("Fidelity {ssim_view:.2f}", ssim_view=candidate.fidelity.ssim_view)
-        painter.drawText(line, middle, self.note or fidelity)
+        if found.missed and not self.note:
+            painter.setPen(QColor(theme.thin))
+            painter.setFont(fitting_font(found.missed, line.width(), 13))
+        painter.drawText(line, middle, self.note or found.missed or fidelity)

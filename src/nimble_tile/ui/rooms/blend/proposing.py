@@ -6,6 +6,7 @@ import queue
 import threading
 import time
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -14,6 +15,7 @@ from PySide6.QtGui import QImage
 from nimble_tile import log
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.language import tr, within
+from nimble_tile.core.memory import give_back
 from nimble_tile.core.project.drafts import MOST_DRAFTS, bare, free_name
 from nimble_tile.core.trials.reach import percent
 from nimble_tile.core.tune.ground import PROPOSAL_LABELS, ground_of, ready
@@ -229,7 +231,11 @@ class Proposing(QObject):
                     rendering = found.candidate.rendering
                     area = code_area(rendering, found.candidate.piece)
                     image = small(to_qimage(rendering.image), area)
-                    self._found.emit(run, found, image, near)
+                    del rendering
+                    # Cards show the small image: dozens of whole ones would stay for hours.
+                    shown = replace(found, candidate=replace(found.candidate, rendering=None))
+                    self._found.emit(run, shown, image, near)
+                    give_back()
             except UserError as error:
                 told = str(error)
             except BaseException as error:  # a fault of ours must not end the worker
@@ -238,6 +244,8 @@ class Proposing(QObject):
                     "The search stopped ({name}). Undo the last change.", name=type(error).__name__
                 )
             self._over.emit(run, told)
+            job = search = found = None
+            give_back()
 
     def _stopped(self, run: int) -> bool:
         """Whether a search is to end; while others need the readers, it waits."""

@@ -217,6 +217,7 @@ class CodeDetails(QWidget):
         if quality is not None:
             worst = [within(p.title) for p in quality.parameters if p.grade == quality.overall]
             grades = quality.letter + (f" ({', '.join(worst)})" if quality.overall < 4 else "")
+            grades += tr(", after ISO/IEC 15415, thresholds from memory")
         reach = tr("not tried") if finding.reach is None else percent(finding.reach)
         led = standins.leads_to(finding.text)
         for part in (self.facts["Leads to"], self._labels["Leads to"]):

@@ -71,6 +71,9 @@ class ColoursPage(QWidget):
         layout.addLayout(row(self.swap, 1))
         head = QLabel(tr("Contrast"))
         head.setProperty("head", True)
+        head.setToolTip(
+            tr("Grades after ISO/IEC 15415, symbol contrast; thresholds written down from memory")
+        )
         layout.addWidget(head)
         self.gauge = ContrastGauge()
         layout.addWidget(self.gauge)

@@ -246,6 +246,14 @@ class FilesDesk(QObject):
         """Show a project that was opened."""
         self.began.emit()
         self.holds.release()
+        if project.otherwise:
+            self.tools.notices.say(
+                tr(
+                    "The drafts were judged by other versions of readers ({otherwise}); take one "
+                    "to have it judged anew.",
+                    otherwise=project.otherwise,
+                )
+            )
         self.session.start(
             project.piece, path, drafts=project.drafts, title=title, pictures=project.pictures
         )

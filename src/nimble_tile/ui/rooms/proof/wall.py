@@ -154,7 +154,7 @@ class TrialWall(QWidget):
             [
                 ("trials", tr("Trials"), tr("Simulated camera frames, each seen by the readers")),
                 ("limits", tr("Limits"), tr("How small, far, tilted, dark and blurred it may be")),
-                ("grade", tr("Grade"), tr("Print quality by the methods of ISO/IEC 15415")),
+                ("grade", tr("Grade"), tr("Print quality, after ISO/IEC 15415")),
             ],
         )
         self.pages.set_value("trials")

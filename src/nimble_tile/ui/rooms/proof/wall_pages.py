@@ -179,8 +179,9 @@ class GradePage(QWidget):
         self.stale = False
         self.note = soft(
             tr(
-                "By the methods of ISO/IEC 15415. The standard takes one threshold for the whole "
-                "symbol; phones take many, so artwork often reads better than its grade."
+                "After ISO/IEC 15415, with thresholds written down from memory: no certified "
+                "measurement. The standard takes one threshold for the whole symbol; phones take "
+                "many, so artwork often reads better than its grade."
             )
         )
         layout = QVBoxLayout(self)
