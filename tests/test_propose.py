@@ -151,7 +151,8 @@ def test_make_proposes_into_a_folder(tmp_path, monkeypatch, brief):
         checked = json.loads(
             run("check", one["out"], "--expect", LINK, "--trials", "--json").stdout
         )
-        assert checked["reach"] == pytest.approx(one["reach"], abs=0.1)
+        # Three trials are eleven passes of the usual code: each counts for 0.09.
+        assert checked["reach"] == pytest.approx(one["reach"], abs=0.19)
         assert checked["verdict"] == one["verdict"]["verdict"]
         piece = archive.load(folder / f"{one['kind']}.nimbletile", PictureStore())
         assert piece.blend.method == one["method"]

@@ -45,7 +45,7 @@ CALM = 0.10
 SHAPE_SIZE = 1.5
 """Size of such shapes: standard deviation in modules."""
 
-FACE, THING = 8.0, 1.2
+FACE, THING = 8.0, 0.6
 """What a face costs, as much as a guarded area; and something that stands out from the whole."""
 
 GUARD = 8.0

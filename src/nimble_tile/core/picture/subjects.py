@@ -33,6 +33,9 @@ SPECTRAL_SIDE = 64
 STANDS_OUT = 0.4
 """Salience, 0 to 1, from which something counts as a thing."""
 
+BLANK_CHROMA = 12.0
+"""Chroma (CIELAB) from which a light area has a colour."""
+
 _known = Memory(4)
 _lock = threading.Lock()  # the detector is one, and keeps its state
 
@@ -105,10 +108,21 @@ def subjects(picture: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return _known.recall("subjects", key, lambda: _subjects(picture))
 
 
+def _blank(picture: np.ndarray) -> np.ndarray:
+    """How far each spot is light and without colour, as a sign or a sheet of paper: that stands
+    out, too, and is where a code belongs. float32 H × W, 0 to 1."""
+    import cv2
+
+    lab = cv2.cvtColor(picture.astype(np.float32) / 255, cv2.COLOR_RGB2LAB)
+    chroma = np.hypot(lab[..., 1], lab[..., 2])
+    light = np.clip((lab[..., 0] - 45) / 15, 0, 1)
+    return light * np.clip((BLANK_CHROMA - chroma) / (BLANK_CHROMA / 2), 0, 1)
+
+
 def _subjects(picture: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     held = np.zeros(picture.shape[:2], np.float32)
     for x, y, width, height in faces(picture):
         held[max(0, y) : max(0, y + height), max(0, x) : max(0, x + width)] = 1
     stands = salience(picture)
     things = np.clip((stands - STANDS_OUT) / (1 - STANDS_OUT), 0, 1)
-    return held, things
+    return held, things * (1 - _blank(picture))

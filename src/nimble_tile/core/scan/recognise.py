@@ -86,7 +86,7 @@ def recognise(grey: np.ndarray, reading: Reading, quiet_zone: int = 4) -> Recogn
 
 def _from_afar(grey: np.ndarray, reading: Reading, quiet_zone: int) -> Recognised | None:
     """As the reader saw it, where fine detail hides the modules from nearby."""
-    side = tables.side_of(reading.version)
+    side = tables.side(reading.version)
     quad = np.array(reading.corners, float)
     module = float(np.hypot(*(np.roll(quad, -1, axis=0) - quad).T).mean()) / side
     if module <= 2 * AFAR:

@@ -43,6 +43,9 @@ PLACED_SIDES = (0.72, 0.6, 0.5)
 """Sides of the code, in parts of the picture's shorter side, where a place is proposed for it:
 the largest that leaves what the picture is of alone."""
 
+SMALL_MODULE = 6.0
+"""Pixels a module of the finished image below which no code is made smaller."""
+
 COVERED = 0.06
 """How much of that a place may cover, see `nimble_tile.core.picture.advice.PlaceAdvice`."""
 
@@ -93,8 +96,12 @@ def placed(piece: Piece, renderer: Renderer) -> Piece:
     if piece.picture.region is not None or size is None:
         return piece
     found: list[tuple[float, Piece]] = []
+    modules = renderer.symbol(piece).side + 2 * piece.code.quiet_zone
+    module = (piece.finish.size or renderer.natural_size(piece)) / max(size) / modules
     for part in PLACED_SIDES:
         side = part * min(size)
+        if found and side * module < SMALL_MODULE:
+            break  # what must be that fine holds little
         middle = Region(x=(size[0] - side) / 2, y=(size[1] - side) / 2, width=side, height=side)
         with_side = piece.edited("picture", region=middle)
         advice = advise_piece(renderer, with_side)

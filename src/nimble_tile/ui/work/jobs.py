@@ -18,6 +18,11 @@ if TYPE_CHECKING:
     from nimble_tile.core.picture.store import Lease
 
 
+IDLE = 5.0
+"""Seconds without work after which a thread ends; the next work has another one. A dozen windows
+would else keep a dozen threads, each with its own memory, for the rest of the day."""
+
+
 class Cancelled(Exception):
     """The person called the job off."""
 
@@ -93,8 +98,9 @@ class Jobs(QObject):
         self._open = 0
         self._current: _Job | None = None
         self._ended.connect(self._finish)
-        self._thread = threading.Thread(target=self._run, name="jobs", daemon=True)
-        self._thread.start()
+        self._lock = threading.Lock()
+        self._thread: threading.Thread | None = None  # while there is work, and a moment longer
+        self._stopped = False
 
     @property
     def busy(self) -> bool:
@@ -117,7 +123,11 @@ class Jobs(QObject):
         """
         self._open += 1
         progress = Progress(self.running.emit, self._pictures.lease_all())
-        self._queue.put(_Job(work, done, failed, progress))
+        with self._lock:
+            self._queue.put(_Job(work, done, failed, progress))
+            if self._thread is None and not self._stopped:
+                self._thread = threading.Thread(target=self._run, name="jobs", daemon=True)
+                self._thread.start()
 
     def cancel(self) -> None:
         """Call the running job off; it stops at its next step."""
@@ -142,11 +152,26 @@ class Jobs(QObject):
 
     def stop(self) -> None:
         self.cancel()
-        self._queue.put(None)
-        self._thread.join(10)
+        with self._lock:
+            self._stopped = True
+            self._queue.put(None)
+            thread = self._thread
+        if thread is not None:
+            thread.join(10)
+
+    def _next(self) -> _Job | None:
+        """The next job; None: there has been none for a while, or the end was asked for."""
+        try:
+            return self._queue.get(timeout=IDLE)
+        except queue.Empty:
+            with self._lock:
+                if not self._queue.empty():
+                    return self._queue.get()
+                self._thread = None
+                return None
 
     def _run(self) -> None:
-        while (job := self._queue.get()) is not None:
+        while (job := self._next()) is not None:
             self._current = job
             try:
                 self._ended.emit(job, job.work(job.progress), None)
@@ -193,30 +218,34 @@ class Latest(QObject):
         self._wake = threading.Condition()
         self._next: Callable[[], Any] | None = None
         self._ending = False
-        self._thread = threading.Thread(target=self._run, name=name, daemon=True)
+        self._name = name
+        self._thread: threading.Thread | None = None
 
     def ask(self, work: Callable[[], Any]) -> None:
         """Work this out, unless something newer comes before it is begun."""
         with self._wake:
             self._next = work
-            if not self._thread.is_alive() and not self._ending:
+            if self._thread is None and not self._ending:
+                self._thread = threading.Thread(target=self._run, name=self._name, daemon=True)
                 self._thread.start()
             self._wake.notify()
 
-    def stop(self) -> None:
-        """End the worker."""
+    def stop(self, wait: bool = True) -> None:
+        """End the worker; `wait`: until what it is at is finished."""
         with self._wake:
             self._ending, self._next = True, None
             self._wake.notify()
-        if self._thread.is_alive():
-            self._thread.join(10)
+            thread = self._thread
+        if wait and thread is not None:
+            thread.join(10)
 
     def _run(self) -> None:
         while True:
             with self._wake:
-                while self._next is None and not self._ending:
-                    self._wake.wait()
-                if self._ending:
+                if self._next is None and not self._ending:
+                    self._wake.wait_for(lambda: self._next is not None or self._ending, IDLE)
+                if self._ending or self._next is None:
+                    self._thread = None
                     return
                 work, self._next = self._next, None
             try:
@@ -224,5 +253,8 @@ class Latest(QObject):
             except BaseException as error:  # a fault there is no reason to end here
                 log.fault("A question could not be answered.", error)
                 continue
+            finally:
+                work = None  # noqa: F841  it holds what it was asked about
             if not self._ending:
                 self.answered.emit(result)
+            result = None

@@ -305,7 +305,7 @@ class TrialEditor(QDialog):
         self.accept()
 
     def done(self, result: int) -> None:
-        self._latest.stop()
+        self._latest.stop(wait=False)
         super().done(result)
 
     def dress(self, theme: themes.Theme) -> None:
