@@ -7,6 +7,10 @@ driven to a known value alone, and the others stay at A.
 import cv2
 import numpy as np
 import pytest
+from reedsolo import RSCodec
+from scipy.ndimage import convolve
+from skimage.color import rgb2xyz
+from skimage.morphology import disk
 
 from nimble_tile.core.linear import encoded_table
 from nimble_tile.core.piece import Code, Message
@@ -14,6 +18,7 @@ from nimble_tile.core.scan.grade import at_least, at_most, grade
 from nimble_tile.core.scan.locate import patches, refined_corners
 from nimble_tile.core.symbol.anatomy import Part
 from nimble_tile.core.symbol.encode import encode
+from nimble_tile.core.symbol.steering import codewords_of
 
 MODULE, MARGIN = 12, 6
 
@@ -176,6 +181,56 @@ def test_beyond_correction_it_does_not_decode(symbol):
 
     quality = grade(*made(symbol, change=damage), symbol)
     assert quality.of("decode").letter == "F" and quality.letter == "F"
+
+
+def worn(symbol, blots):
+    """A worn print in colour: uneven ink, blots, an unsharp lens, noise."""
+    rng = np.random.default_rng(blots)
+    image, quad = made(symbol, 0.08, 0.83)
+    side = len(image)
+    light = np.linspace(0.9, 1.0, side)[None, :, None]
+    colour = image[..., None] * light * np.array([0.93, 1.0, 0.88])
+    for _ in range(blots):
+        x, y = rng.uniform(quad[0, 0] + 9 * MODULE, quad[2, 0] - 2 * MODULE, 2)
+        colour = np.ascontiguousarray(colour)
+        cv2.circle(colour, (round(x), round(y)), round(1.1 * MODULE), (25.0, 22.0, 30.0), -1)
+    colour = cv2.GaussianBlur(colour, (0, 0), 0.22 * MODULE)
+    colour += rng.normal(0, 2, colour.shape)
+    return np.clip(np.rint(colour), 0, 255).astype(np.uint8), quad
+
+
+@pytest.mark.parametrize("blots", [0, 2, 5, 8])
+def test_a_worn_print_is_measured_as_others_measure_it(symbol, blots):
+    """Reflectance by scikit-image's CIE Y, wrong codewords by reedsolo's decoder."""
+    image, quad = worn(symbol, blots)
+    quality = grade(image, quad, symbol)
+    # An aperture of 0.8 modules at each centre (ISO/IEC 15415, from memory).
+    luminance = rgb2xyz(image)[..., 1]
+    wide = round(0.8 * MODULE) // 2
+    aperture = disk(wide).astype(float)
+    scanned = convolve(luminance, aperture / aperture.sum(), mode="nearest")
+    centres = np.arange(quad[0, 0], quad[1, 0], MODULE) + MODULE / 2 - 0.5
+    places = np.rint(centres).astype(int)
+    at = scanned[np.ix_(places, places)]
+    low, high = at.min(), at.max()
+    assert quality.of("contrast").value == pytest.approx(high - low, abs=0.03)
+    # What a decoder has to repair: the codewords as the global threshold of the standard reads
+    # them, halfway between the extremes.
+    dark = at < (low + high) / 2
+    flipped = dark != symbol.dark
+    words = codewords_of(symbol)
+    worst = 1.0
+    for block in symbol.anatomy.blocks:
+        received = [
+            int(words[w]) ^ int(np.packbits(flipped[symbol.anatomy.codeword == w])[0])
+            for w in block.codewords
+        ]
+        codec = RSCodec(len(block.correction), fcr=0, prim=0x11D)
+        _, _, errors = codec.decode(bytes(received))
+        worst = min(worst, 1 - 2 * len(errors) / len(block.correction))
+    assert (worst < 1) == (blots > 0)
+    # A module at the rim of a blot may fall either way: one codeword of nine.
+    assert quality.of("unused").value == pytest.approx(worst, abs=1 / 9 + 0.001)
 
 
 def test_grades_at_their_limits():

@@ -38,14 +38,12 @@ def test_each_format_opens(kind):
     assert np.abs(opened.rgb.astype(int) - np.asarray(CAT)).mean() < 4
 
 
-@pytest.mark.parametrize(
-    ("mode", "tolerance"), [("L", 0), ("P", 14), ("1", 255), ("CMYK", 2), ("RGBA", 0), ("LA", 0)]
-)
-def test_each_colour_mode_becomes_rgb(mode, tolerance):
+@pytest.mark.parametrize("mode", ["L", "P", "1", "CMYK", "RGBA", "LA"])
+def test_each_colour_mode_becomes_rgb(mode):
     image = CAT.convert(mode)
     opened = open_picture(encoded(image, "TIFF" if mode == "CMYK" else "PNG"))
     expected = np.asarray(image.convert("RGB")).astype(int)
-    assert np.abs(opened.rgb - expected).max() <= tolerance
+    assert opened.rgb.std() > 20 and np.array_equal(opened.rgb, expected)
 
 
 def test_sixteen_bits_scale_to_eight():

@@ -146,7 +146,7 @@ def test_an_independent_decoder_and_all_readers_read_the_message(version, level,
 
 def test_random_symbols_are_read(bay):
     rng = np.random.default_rng(11)
-    lost = {name: 0 for name in READERS}
+    lost, known = dict.fromkeys(READERS, 0), dict.fromkeys(READERS, 0)
     for number in range(14):
         level = "LMQH"[int(rng.integers(4))]
         steer = ("padding", "tail")[number % 2]
@@ -162,9 +162,11 @@ def test_random_symbols_are_read(bay):
             read = any(r.text == found.symbol.text for r in ours.readings)
             plainly = any(r.text == symbol.text for r in plain.readings)
             lost[ours.name] += plainly and not read
+            known[ours.name] += plainly
     # OpenCV also loses plain codes at single sizes, and here the mask was given.
-    assert lost == {"zxing-cpp": 0, "OpenCV": lost["OpenCV"], "quirc": 0, "qrdec": 0}
-    assert lost["OpenCV"] <= 2
+    assert lost.pop("OpenCV") <= 2 and set(lost.values()) == {0}
+    # Else nothing was compared.
+    assert known.pop("OpenCV") >= 7 and set(known.values()) == {14}
 
 
 def test_a_mask_that_opencv_misses_is_passed_over(monkeypatch):

@@ -174,7 +174,12 @@ def test_a_sweep_that_is_stopped_keeps_what_it_has(window, settle, qtbot, monkey
     known = [shot for shot in swept.board.shots if shot.cell.verdict is not None]
     assert 1 <= len(known) < 8 and swept.sweep.isVisible()
     assert window.proof.prover.paused  # as it was before
-    assert not swept.take.isEnabled() or swept.board.chosen
+    # Only what was looked at can be taken.
+    for place, shot in enumerate(swept.board.shots):
+        swept.board.clearSelection()
+        assert not swept.take.isEnabled()
+        swept.board.choose(place)
+        assert swept.take.isEnabled() == (shot.cell.verdict is not None)
 
 
 def test_what_the_board_found_out_the_wall_does_not_find_out_again(

@@ -352,8 +352,16 @@ def test_margins_grow_with_the_strength_and_shrink_among_like_modules():
 def test_a_soft_quiet_zone_ends_in_the_picture():
     plan = Plan(cv2.resize(photograph("coffee")[:400, 100:500], (444, 444)), symbol_of(), 4)
     share = quiet.fade(plan, True)
-    assert share[0].max() == 0 or share[0].max() < 0.02
-    assert share[share.shape[0] // 2, quiet.QUIET_CELLS * 4] == pytest.approx(1)
+    for turned in range(4):  # alike on all four sides
+        side = np.rot90(share, turned)
+        across = side[:, side.shape[1] // 2]
+        assert side[0].max() < 0.02
+        # It only grows inwards, by no step that could be seen, and is whole next to the code:
+        # OpenCV loses codes whose quiet zone is not clear for two modules.
+        assert np.all(np.diff(across[: len(across) // 2]) >= 0)
+        assert np.abs(np.diff(across)).max() < 0.12
+        assert np.all(across[quiet.QUIET_CELLS * 2 : -quiet.QUIET_CELLS * 2] == 1)
+    assert np.all(quiet.fade(Plan(photograph("coffee")[:400, :400], symbol_of(), 0), False) == 1)
 
 
 def test_flat_areas_count_for_steering_too():
