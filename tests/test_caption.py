@@ -1,7 +1,10 @@
 """Captions, surrounds and layouts: type, room, vectors, files."""
 
 import json
+import os
 import re
+import subprocess
+import sys
 import zipfile
 
 import numpy as np
@@ -95,6 +98,33 @@ def test_lines_are_shaped_as_another_engine_shapes_them(qapp, text):
     both, either = np.minimum(ours, theirs).sum(), np.maximum(ours, theirs).sum()
     assert both / either > 0.85
     assert not line.lost
+
+
+OUTLINE = """
+import locale
+from nimble_tile.ui.app import application
+app = application()
+from nimble_tile.core.caption.fonts import line
+made = line("Walk 7:30", "", 400)
+print(locale.setlocale(locale.LC_MONETARY), app.primaryScreen() is not None)
+print(made.width, made.path.ops)
+"""
+
+
+def test_letters_are_the_same_where_the_desktop_writes_a_decimal_comma(tmp_path):
+    subprocess.run(
+        ["localedef", "-i", "de_DE", "-f", "UTF-8", str(tmp_path / "de_DE.UTF-8")],
+        check=True, capture_output=True,
+    )  # fmt: skip
+    told = [
+        subprocess.run(
+            [sys.executable, "-c", OUTLINE], capture_output=True, text=True, check=True,
+            env=os.environ | {"LOCPATH": str(tmp_path), "LC_ALL": name},
+        ).stdout.splitlines()
+        for name in ("C.UTF-8", "de_DE.UTF-8")
+    ]  # fmt: skip
+    assert told[1][0].startswith("de_DE")  # it is in force
+    assert told[0][1] == told[1][1] and "'C'" in told[0][1]
 
 
 def test_fonts_that_are_not_here_are_named():

@@ -19,13 +19,13 @@ if [ -z "$python" ]; then
 fi
 
 # Libraries that Qt's wheels load from the system, a virtual display for the
-# test that opens a real window, fonts for text in other scripts, and ICC
-# profiles of printing inks.
+# test that opens a real window, fonts for text in other scripts, ICC profiles
+# of printing inks, and the locales that tests are run in.
 packages="libegl1 libgl1 libopengl0 libglib2.0-0 libdbus-1-3 libfontconfig1
 libfreetype6 libx11-xcb1 libxkbcommon0 libxkbcommon-x11-0 libxcb-cursor0
 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0
 libxcb-shape0 libxcb-sync1 libxcb-xfixes0 libxcb-xinerama0 libxcb-xkb1
-libzbar0 libgs-common fontconfig fonts-dejavu-core xvfb xauth x11-utils"
+libzbar0 libgs-common fontconfig fonts-dejavu-core xvfb xauth x11-utils locales"
 if ! "$python" -c 'import ensurepip, venv' >/dev/null 2>&1; then
     packages="$packages python3-venv"
 fi

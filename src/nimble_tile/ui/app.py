@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ctypes
 import gc
+import locale
 import signal
 from importlib.resources import files
 from pathlib import Path
@@ -30,6 +31,9 @@ def application() -> QApplication:
     if app is None:
         few_arenas()
         app = QApplication(["nimble-tile"])
+        # Qt takes the desktop's locale for C's numbers too. Where it has a decimal comma, the
+        # libraries that write outlines as text write "0,2", which reads as two numbers.
+        locale.setlocale(locale.LC_NUMERIC, "C")
     app.setApplicationName("nimble-tile")
     app.setApplicationDisplayName("Nimble Tile")
     app.setDesktopFileName(DESKTOP_ID)

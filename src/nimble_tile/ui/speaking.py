@@ -23,7 +23,7 @@ def translate(app: QCoreApplication) -> None:
     """Qt's own texts, and numbers in fields, in the language that is spoken."""
     code = language.current()
     if code not in language.LANGUAGES:
-        return
+        code = "en"  # Qt has no words in it; the desktop's would be a third language
     locale = QLocale(code)
     locale.setNumberOptions(QLocale.NumberOption.OmitGroupSeparator)
     QLocale.setDefault(locale)

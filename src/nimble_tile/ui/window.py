@@ -68,6 +68,16 @@ BEFORE_KEY = Qt.Key.Key_B
 """Held down, the bench shows the picture without the code."""
 
 
+SOON = (
+    "nimble_tile.standins.linkdesk.server",
+    "nimble_tile.core.tune.propose",
+    "nimble_tile.ui.rooms.studio.window",
+    "nimble_tile.ui.rooms.drawn.window",
+    "nimble_tile.ui.rooms.sweep.window",
+)
+"""Brought in behind the window: the first click on them would else wait up to half a second."""
+
+
 class Window(QMainWindow):
     """The whole program for one piece.
 
@@ -108,6 +118,7 @@ class Window(QMainWindow):
         self.bay = bay
         self.session = Session(self.pictures, self)
         self.engine = Engine(self.pictures, self.bay, self)
+        self.engine.soon = SOON
         self.prover = Prover(self.pictures, self.bay, self)
         self.prover.own_set = self.settings.trials_file
         self.prover.paused = bool(self.settings.get("trials rest", False))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib
 import threading
 import time
 from dataclasses import dataclass, replace
@@ -153,6 +154,7 @@ class Engine(QObject):
         self._fresh: Shown | None = None  # shown and not judged yet
         self._since: float | None = None  # the first such since the last verdict
         self._count, self._fonts_known = 0, False
+        self.soon: tuple[str, ...] = ()  # modules to bring in once the first piece is known
         self._submitted = self._well = float("-inf")  # the newest piece, and one not in a hurry
         self._dragged = False
         self._threads = [
@@ -298,6 +300,10 @@ class Engine(QObject):
 
             families()
             self._fonts_known = True
+            for module in self.soon:
+                if late():
+                    break
+                importlib.import_module(module)
 
     def _fault(self, ticket: int, error: BaseException) -> None:
         log.fault("The piece could not be worked out.", error)

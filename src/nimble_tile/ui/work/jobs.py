@@ -254,7 +254,7 @@ class Latest(QObject):
                 log.fault("A question could not be answered.", error)
                 continue
             finally:
-                work = None  # noqa: F841  it holds what it was asked about
+                work = None  # it holds what it was asked about
             if not self._ending:
                 self.answered.emit(result)
             result = None
