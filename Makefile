@@ -5,7 +5,7 @@ STAMP := .venv/.ready
 # Programs that tests start many times over are compiled once, whatever the machine's habit is.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test check plain-install screenshots bench readers blends verdicts gentlest artwork clean
+.PHONY: demo test check plain-install screenshots bench readers blends verdicts gentlest measured artwork clean
 
 demo: $(STAMP)
 	@.venv/bin/nimble-tile demo
@@ -51,6 +51,10 @@ gentlest: $(STAMP)
 	@$(PY) bench/gentlest.py mend build/gentlest.json
 	@$(PY) bench/gentlest.py write build/gentlest.json docs
 	@$(PY) bench/gentlest.py gallery docs/gallery.png
+
+measured: $(STAMP)
+	@{ echo "# What the figures in docs/ were measured with."; \
+	  $(PY) -m pip freeze --exclude-editable | grep ==; } > packaging/measured.txt
 
 artwork: $(STAMP)
 	@cd tools && for script in draw_*.py; do ../$(PY) $$script; done
