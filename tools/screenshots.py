@@ -227,6 +227,9 @@ class Photographer:
             tags = rng.choice(["POSTER", "POSTER", "FLYER", ""], visits)
             store.count([(poster.key, day, str(tag)) for tag in tags])
         made.switch.click()
+        made.public.setText("lanternwalk.example/go")
+        made.public.editingFinished.emit()
+        made.table.setFocus()
         made.refresh()
         for _ in range(5):
             self.app.processEvents()
