@@ -233,8 +233,19 @@ def test_pixel_art_is_begun_drawn_undone_saved_and_exported(
     settle(window)
     desk = window.pixels_desk
     assert desk.strip.palette.sizeHint().isValid() and not desk.strip.grab().isNull()
-    image = window.pictures.opened(window.session.piece.picture.digest).over("#ffffff")
-    dialog = BeginDialog(window.session.piece, image, window)
+    images, asked_with = [], BeginDialog.__init__
+
+    def asking(self, piece, image, parent):
+        images.append(image)
+        asked_with(self, piece, image, parent)
+
+    monkeypatch.setattr(BeginDialog, "__init__", asking)
+    monkeypatch.setattr(BeginDialog, "exec", lambda self: 0)
+    desk.open()  # the picture is decoded by a job, and then asked about
+    assert not images
+    qtbot.waitUntil(lambda: len(images) == 1)
+    assert images[0].shape == picture().shape
+    dialog = BeginDialog(window.session.piece, images[0], window)
     dialog.micro.setChecked(True)
     assert dialog.art is None and "Micro QR holds" in dialog.told.text()
     dialog.micro.setChecked(False)

@@ -194,7 +194,7 @@ class LogoDesk(QObject):
             from nimble_tile.core.logo.pixels import main_colour, prepared
             from nimble_tile.core.scan.contrast import luminance, rgb_of, to_luminance
 
-            opened = self.pictures.opened(logo.digest)
+            opened = progress.pictures.opened(logo.digest)
             own = logo.model_copy(update={"tint": None})
             colour = main_colour(prepared(opened, own)) or "#000000"
             if float(luminance(rgb_of(colour)[None])[0]) > DARK_ENOUGH:

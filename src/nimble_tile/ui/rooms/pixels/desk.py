@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 
     from nimble_tile.core.scan.pixels import PixelCost
     from nimble_tile.ui.bench.bench import Bench
+    from nimble_tile.ui.work.jobs import Progress
     from nimble_tile.ui.work.tools import Sight, Tools
 
 USUAL_SIZE = 1080
@@ -73,12 +74,20 @@ class PixelsDesk(QObject):
 
     def begin(self) -> None:
         """Ask how it is to begin, and begin it."""
+        picture = self.session.piece.picture
+        if picture.digest is None:
+            self._ask(None)
+            return
+
+        def work(progress: Progress) -> np.ndarray:
+            return progress.pictures.opened(picture.digest).over(picture.ground)
+
+        self.tools.run(work, self._ask)
+
+    def _ask(self, image: np.ndarray | None) -> None:
         from nimble_tile.ui.rooms.pixels.begin import BeginDialog
 
         piece = self.session.piece
-        image = None
-        if piece.picture.digest is not None:
-            image = self.tools.pictures.opened(piece.picture.digest).over(piece.picture.ground)
         dialog = BeginDialog(piece, image, self.parent())
         if dialog.exec() and dialog.art is not None:
             self.start(dialog.art, dialog.symbol, dialog.code)
