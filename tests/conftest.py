@@ -1,5 +1,6 @@
 """Shared fixtures: pictures from open sample data, one set of reader processes."""
 
+import gc
 import io
 import os
 import sys
@@ -18,9 +19,11 @@ from PIL import Image
 from pytestqt.qtbot import QtBot
 from skimage import data
 
+from nimble_tile.core.memory import give_back
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Code, Message, Picture, Piece
 from nimble_tile.core.scan.bay import ReaderBay
+from nimble_tile.ui.app import few_arenas
 
 cv2.setNumThreads(1)
 settings.register_profile("whatever the machine", deadline=None)
@@ -115,6 +118,15 @@ def window(qtbot, tmp_path, monkeypatch, bay):
     made.activateWindow()
     yield made
     made.shut_down()
+
+
+@pytest.fixture(autouse=True, scope="module")
+def tidy():
+    """What a file of tests leaves behind is given back before the next one."""
+    few_arenas()
+    yield
+    gc.collect()
+    give_back()
 
 
 @pytest.fixture(autouse=True)

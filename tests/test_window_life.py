@@ -9,7 +9,7 @@ import weakref
 import numpy as np
 import pytest
 from PySide6.QtCore import QCoreApplication, QEvent
-from PySide6.QtWidgets import QFileDialog, QMessageBox
+from PySide6.QtWidgets import QDialog, QFileDialog, QMessageBox
 
 from conftest import LINK, encoded, photograph
 from nimble_tile import log
@@ -19,6 +19,8 @@ from nimble_tile.core.picture.strokes import Stroke, on_picture
 from nimble_tile.core.piece import Message, Picture, Piece
 from nimble_tile.core.project import archive
 from nimble_tile.demo import ARTWORKS, PIECE_TITLES
+from nimble_tile.ui.kit.asking import choose
+from nimble_tile.ui.menus import about
 from nimble_tile.ui.work.drafts import made
 from nimble_tile.ui.work.faults import Faults
 from nimble_tile.ui.work.jobs import Jobs
@@ -206,6 +208,30 @@ def test_a_closed_window_goes(qapp, qtbot, tmp_path):
     qtbot.wait(50)
     gc.collect()
     assert gone() is None
+
+
+def test_dialogs_go_once_they_are_answered(window, settle, qapp, monkeypatch):
+    """Their parent would keep each of them for the rest of the session."""
+    shown = []
+    monkeypatch.setattr(QDialog, "exec", lambda self: shown.append(type(self).__name__) or 0)
+    monkeypatch.setattr(QMessageBox, "exec", QDialog.exec)
+    settle(window)
+
+    def ask():
+        window.proof.edit()
+        window.pixels_desk.begin()
+        about(window)
+        window.help.show_preferences("light")
+        window.help.wishes.close()
+        assert choose(window, "Ask", "This?", "", (("Yes", "yes"), ("No", "no"))) == "no"
+        window.session.put_drafts([made(window.session.piece, "Kept", None, None, None)])
+        window.draft_desk.name(window.session.drafts[0].key)
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+        return len(qapp.allWidgets())
+
+    first = ask()
+    assert ask() == first
+    assert {"TrialEditor", "BeginDialog", "QMessageBox", "NameDialog"} <= set(shown)
 
 
 def test_memory_keeps_the_last_results_and_gives_the_same_array():

@@ -18,6 +18,7 @@ from nimble_tile import __version__
 from nimble_tile.core.language import tr, tr_as
 from nimble_tile.ui.bench.foot import LENSES
 from nimble_tile.ui.bench.lenses import Lens
+from nimble_tile.ui.kit.asking import passing
 
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QMenu
@@ -252,7 +253,8 @@ def about(window: MenuWindow) -> None:
         + "</p>"
     )
     box.setDetailedText(licences())
-    box.exec()
+    with passing(box):
+        box.exec()
 
 
 def licences() -> str:

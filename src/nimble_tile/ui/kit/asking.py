@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+from PySide6.QtWidgets import QDialog, QFileDialog, QMessageBox, QWidget
 
 from nimble_tile.core.language import tr
 
@@ -92,6 +93,16 @@ def choose(
     }
     box.setDefaultButton(buttons[usual or last])
     box.setEscapeButton(buttons[last])
-    box.exec()
-    clicked = box.clickedButton()
-    return next((word for word, button in buttons.items() if button is clicked), last)
+    with passing(box):
+        box.exec()
+        clicked = box.clickedButton()
+        return next((word for word, button in buttons.items() if button is clicked), last)
+
+
+@contextmanager
+def passing(dialog: QDialog) -> Iterator[QDialog]:
+    """A dialog that goes once it was answered: its parent would keep it as long as itself."""
+    try:
+        yield dialog
+    finally:
+        dialog.deleteLater()

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 from nimble_tile.core.language import tr, within
 from nimble_tile.core.project.drafts import Draft, bare, free_name
 from nimble_tile.ui.kit import theme as themes
-from nimble_tile.ui.kit.asking import save_path
+from nimble_tile.ui.kit.asking import passing, save_path
 from nimble_tile.ui.kit.controls import named, soft
 from nimble_tile.ui.kit.figures import in_line
 from nimble_tile.ui.kit.images import as_png
@@ -233,10 +233,10 @@ class DraftDesk(QObject):
         draft = self._draft(key)
         if draft is None:
             return
-        dialog = NameDialog(draft, self.parent())
-        if dialog.exec():
-            name = " ".join(dialog.name.text().split())[:80] or draft.name
-            self._change(key, name=name, note=dialog.note.toPlainText().strip()[:2000])
+        with passing(NameDialog(draft, self.parent())) as dialog:
+            if dialog.exec():
+                name = " ".join(dialog.name.text().split())[:80] or draft.name
+                self._change(key, name=name, note=dialog.note.toPlainText().strip()[:2000])
 
     def drop(self, keys: Sequence[str]) -> None:
         """Take drafts off the shelf; a notice brings them back."""

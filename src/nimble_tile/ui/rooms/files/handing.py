@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QLabel, QWidget
 from nimble_tile.core.language import tr
 from nimble_tile.core.message.reachable import warning
 from nimble_tile.core.piece import MM_PER_INCH
-from nimble_tile.ui.kit.asking import choose
+from nimble_tile.ui.kit.asking import choose, passing
 from nimble_tile.ui.kit.images import to_qimage
 from nimble_tile.ui.work.jobs import Progress
 
@@ -140,10 +140,10 @@ class Handing(QObject):
         if told and not self.ask_print(told):
             return
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
-        dialog = QPrintDialog(printer, self.parent())
-        dialog.setWindowTitle(tr("Print the finished piece"))
-        if dialog.exec():
-            self.print_on(printer)
+        with passing(QPrintDialog(printer, self.parent())) as dialog:
+            dialog.setWindowTitle(tr("Print the finished piece"))
+            if dialog.exec():
+                self.print_on(printer)
 
     def ask_print(self, told: str) -> bool:
         """Whether a code that phones cannot follow is printed all the same."""

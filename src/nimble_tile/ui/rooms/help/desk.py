@@ -104,6 +104,9 @@ class HelpDesk(QObject):
         """Ask what the designer usually wants."""
         from nimble_tile.ui.rooms.help.preferences import Preferences
 
+        if self.wishes is not None:  # shown anew, with the settings of now
+            self.wishes.close()
+            self.wishes.deleteLater()
         self.wishes = Preferences(self.tools.settings, theme, self.parent())
         self.wishes.theme_chosen.connect(self.theme_chosen)
         self.wishes.trials_wanted.connect(self.trials_wanted)

@@ -13,6 +13,7 @@ from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Blend, Picture, Piece, Region
 from nimble_tile.core.pixelart import PixelArt, drawn, indexed, mirrored, whole_size
 from nimble_tile.core.symbol.encode import Symbol, encode
+from nimble_tile.ui.kit.asking import passing
 from nimble_tile.ui.rooms.pixels.hand import PixelHand, PixelStroke
 from nimble_tile.ui.rooms.pixels.strip import PixelStrip
 
@@ -88,10 +89,9 @@ class PixelsDesk(QObject):
         from nimble_tile.ui.rooms.pixels.begin import BeginDialog
 
         piece = self.session.piece
-        dialog = BeginDialog(piece, image, self.parent())
-        if dialog.exec() and dialog.art is not None:
-            self.start(dialog.art, dialog.symbol, dialog.code)
-        dialog.deleteLater()
+        with passing(BeginDialog(piece, image, self.parent())) as dialog:
+            if dialog.exec() and dialog.art is not None:
+                self.start(dialog.art, dialog.symbol, dialog.code)
 
     def start(self, art: PixelArt, symbol: Symbol, code) -> None:
         """The piece becomes this pixel art."""

@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.language import tr
 from nimble_tile.ui.kit import theme as themes
+from nimble_tile.ui.kit.asking import passing
 from nimble_tile.ui.rooms.proof.band import VerdictBand
 from nimble_tile.ui.rooms.proof.trial_view import TrialView
 from nimble_tile.ui.rooms.proof.wall import TrialWall
@@ -277,11 +278,11 @@ class ProofDesk(QObject):
         """Change the set of trials."""
         from nimble_tile.ui.rooms.proof.trial_editor import TrialEditor
 
-        editor = TrialEditor(self.parent(), self.prover)
-        editor.dress(self._theme)
-        editor.exec()
-        if editor.result():
-            self.take_set(editor.chosen)
+        with passing(TrialEditor(self.parent(), self.prover)) as editor:
+            editor.dress(self._theme)
+            editor.exec()
+            if editor.result():
+                self.take_set(editor.chosen)
 
     def take_set(self, chosen: TrialSet) -> None:
         """Try another set from now on, and keep it."""
