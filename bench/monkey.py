@@ -219,6 +219,8 @@ class Monkey:
         last = self.rests[-1]
         print(f"end beside the quarter: {last[1] / settled[1]:.2f} of its memory, "
               f"{last[2] - settled[2]:+} threads")  # fmt: skip
+        kinds = Counter(type(widget).__name__ for widget in self.app.topLevelWidgets())
+        print("windows:", ", ".join(f"{n} {kind}" for kind, n in kinds.most_common(12)))
         print(f"waits over {SLOW} s of the window's own time:")
         for doing, times in self.waits.most_common(25):
             print(f"  {times:4} × up to {self.longest[doing]:.2f} s  {doing}")
