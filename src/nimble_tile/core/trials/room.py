@@ -169,6 +169,8 @@ class Room:
                     break
                 given += 1
                 yield result
+        # What frames are taken of is large, and quickly made anew.
+        self._memory.forget("studio")
 
     def passes(
         self,

@@ -156,6 +156,7 @@ def propose(
             if stop():
                 return
             yield from runs[kind].some(runs)
+            runs[kind].close()
     finally:
         for run in runs.values():
             run.close()
@@ -192,6 +193,7 @@ class _Run:
             yield self._proposal(runs, True)
 
     def close(self) -> None:
+        """End the search and let its images go; how far it came stays known."""
         self.steps.close()
         self.search.end()
 

@@ -185,7 +185,7 @@ class Weaving:
         other, drawn = weave.matter != "picture", weave.finders == "drawn"
         return plan.once(
             "cloth", (weave, plan.quick, strength.tobytes()),
-            lambda: woven(plan, strength, self.matter, wish, other, drawn), CLOTHS,
+            lambda: woven(plan, strength, self.matter, wish, other, drawn).finished(), CLOTHS,
         )  # fmt: skip
 
 

@@ -58,7 +58,7 @@ CONTINUED = 9
 CHANCE = 0.1
 """Share by which costs are changed at random: what tells one weaving from another."""
 
-AT_ONCE = 6_000_000
+AT_ONCE = 2_000_000
 """Numbers that are worked on at once: what fits in little memory."""
 
 
@@ -119,8 +119,13 @@ class Cloth:
     patches: list[Patch] = field(default_factory=list)
 
     def __post_init__(self) -> None:
-        self.source = np.full((*self.now.shape[:2], 2), -1, int)
-        self.owner = np.full(self.now.shape[:2], -1, int)
+        self.source = np.full((*self.now.shape[:2], 2), -1, np.int32)
+        self.owner = np.full(self.now.shape[:2], -1, np.int32)
+
+    def finished(self) -> Cloth:
+        """Let go of what only weaving needs, four fifths of it; owners and patches stay."""
+        self.now = self.picture = self.lowest = self.highest = self.free = self.source = None
+        return self
 
 
 @dataclass(frozen=True)
@@ -165,7 +170,7 @@ class _Level:
         ring = np.ones((side, side), bool)
         ring[self.strip : -self.strip, self.strip : -self.strip] = False
         self.ring = np.flatnonzero(ring)
-        self.rough = matter.rough(self.part)
+        self.rough = averaged(matter.sheet, self.part)
         self.parts = np.arange(side // self.part) * self.part
         kept = LEAST_KEPT + (1 - LEAST_KEPT) * wish.motif
         self.weight = (np.array([SHAPES, 1, 1]) * kept).astype(np.float32)

@@ -166,23 +166,12 @@ class Matter:
         for way, one in zip(self.ways, sheets, strict=True):
             self.sheet[way.top : way.top + one.shape[0], : one.shape[1]] = one
         self._indexes: dict[int, _Index] = {}
-        self._rough: tuple[int, np.ndarray] | None = None
 
     def index(self, side: int) -> _Index:
         """The patches of so many cells a side."""
         if side not in self._indexes:
             self._indexes[side] = _Index(self, side)
         return self._indexes[side]
-
-    def rough(self, part: int) -> np.ndarray:
-        """The sheet averaged over parts of so many cells a side.
-
-        The last one is remembered: each is as large as the sheet, and quickly made anew.
-        """
-        known = self._rough
-        if known is None or known[0] != part:
-            self._rough = known = (part, averaged(self.sheet, part))
-        return known[1]
 
     def valid(self, rows: np.ndarray, columns: np.ndarray, side: int) -> np.ndarray:
         """Whether patches at these places of the sheet lie within one image."""
@@ -225,21 +214,18 @@ class _Index:
     def __init__(self, matter: Matter, side: int) -> None:
         from scipy.spatial import cKDTree
 
-        places = []
-        for way in matter.ways:
-            rows, columns = (extent - side + 1 for extent in way.shape)
-            if rows < 1 or columns < 1:
-                continue
-            at = np.mgrid[:rows, :columns].reshape(2, -1).T
-            at[:, 0] += way.top
-            places.append(at)
-        every = np.concatenate(places) if places else np.zeros((0, 2), int)
-        step = max(1, -(-len(every) // MOST_PATCHES))
+        extents = [tuple(max(0, extent - side + 1) for extent in way.shape) for way in matter.ways]
+        ends = np.cumsum([rows * columns for rows, columns in extents], dtype=int)
+        every = int(ends[-1]) if len(ends) else 0
+        step = max(1, -(-every // MOST_PATCHES))
         # A step that shares no factor with the width, so that no columns are left out.
-        chosen = every[:: step + 1 - step % 2] if step > 1 else every
-        # A copy: a view would hold all of them, and there may be millions.
-        self.places = chosen.astype(np.int32)
-        del every, places
+        chosen = np.arange(0, every, step + 1 - step % 2 if step > 1 else 1)
+        way = np.searchsorted(ends, chosen, "right")
+        width = np.array([columns for _, columns in extents], int)[way]
+        top = np.array([way.top for way in matter.ways], int)[way]
+        within = chosen - (ends[way] - np.array([r * c for r, c in extents], int)[way])
+        down, right = np.divmod(within, width)
+        self.places = np.stack([top + down, right], 1).astype(np.int32)
         self.side = side
         fields = described(matter.sheet, side)
         rows, columns = self.places.T
