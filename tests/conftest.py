@@ -4,6 +4,7 @@ import gc
 import io
 import os
 import sys
+from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["NIMBLE_TILE_LANGUAGE"] = "en"  # whatever the desktop's is
@@ -120,13 +121,24 @@ def window(qtbot, tmp_path, monkeypatch, bay):
     made.shut_down()
 
 
-@pytest.fixture(autouse=True, scope="module")
-def tidy():
-    """What a file of tests leaves behind is given back before the next one."""
+@pytest.fixture(autouse=True, scope="session")
+def as_the_program():
+    """Memory is shared out as in the program."""
     few_arenas()
+
+
+MOST_KEPT = 500e6
+"""Bytes of a process of tests from which what a test leaves behind is looked for at once."""
+
+
+@pytest.fixture(autouse=True)
+def tidy():
+    """Renderers and windows that refer to themselves go before the next ones come."""
     yield
-    gc.collect()
-    give_back()
+    pages = int(Path("/proc/self/statm").read_text().split()[1])
+    if pages * os.sysconf("SC_PAGE_SIZE") > MOST_KEPT:
+        gc.collect()
+        give_back()
 
 
 @pytest.fixture(autouse=True)

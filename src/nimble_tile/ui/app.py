@@ -20,9 +20,10 @@ from nimble_tile.ui.speaking import speak, translate
 M_ARENA_MAX, M_MMAP_THRESHOLD = -8, -3
 """Numbers of these settings in GNU's malloc.h."""
 
-OWN_PAGES = 1 << 20
+OWN_PAGES = 4 << 20
 """Bytes from which a block of memory has pages of its own, which go back to the system with it.
-Else the limit grows with what is freed, and an hour of images leaves holes between them."""
+Else the limit grows with what is freed, and an hour of images leaves holes between them. Pages are
+slow to come by: from one megabyte on, all that is computed takes a third longer."""
 
 
 def application() -> QApplication:

@@ -121,7 +121,8 @@ def laid_out(plan: Plan, cloth: Cloth, matter: Matter, source: Source) -> np.nda
     kind = cv2.INTER_AREA if per_cell > scale else cv2.INTER_CUBIC
     tops = np.array([way.top for way in matter.ways])
     stands = [stood(source.parts[way.scale], way) for way in matter.ways]
-    for index in np.unique(cloth.owner[cloth.owner >= 0]):  # the others are covered
+    # The others are covered.
+    for index in np.flatnonzero(np.bincount(cloth.owner[cloth.owner >= 0])):
         patch = cloth.patches[index]
         number = int(np.searchsorted(tops, patch.source[0], "right") - 1)
         stand, side = stands[number], patch.mask.shape[0]
