@@ -25,7 +25,7 @@ THOUGHT_OUT_AT = 1400
 MATTERS = 2
 """Matters that are remembered: each takes some fifty megabytes."""
 
-REMEMBERED = 4
+REMEMBERED = 2
 """Weavings, and matters, that are kept: as many symbols as a search compares."""
 
 
