@@ -97,6 +97,7 @@ class Monkey:
         self.longest: dict[str, float] = {}
         self.rests: list[tuple[int, float, int]] = []
         self.doing = "start"
+        self.faults: list[str] = []
 
     def turn(self, seconds: float = 0) -> None:
         """Let the window do what it has to; note what kept it."""
@@ -211,6 +212,8 @@ class Monkey:
                 self.event()
             except RuntimeError:  # the widget went with what was done before
                 continue
+            except Exception as fault:
+                self.faults.append(f"{self.doing}: {type(fault).__name__}: {fault}")
             self.noted(time.thread_time() - began)
             self.turn(self.random.choice([0, 0, 0.02, 0.1]))
             if number % max(1, EVENTS // 10) == 0:
@@ -221,6 +224,7 @@ class Monkey:
               f"{last[2] - settled[2]:+} threads")  # fmt: skip
         kinds = Counter(type(widget).__name__ for widget in self.app.topLevelWidgets())
         print("windows:", ", ".join(f"{n} {kind}" for kind, n in kinds.most_common(12)))
+        print(f"{len(self.faults)} faults", *self.faults[:20], sep="\n  ")
         print(f"waits over {SLOW} s of the window's own time:")
         for doing, times in self.waits.most_common(25):
             print(f"  {times:4} × up to {self.longest[doing]:.2f} s  {doing}")

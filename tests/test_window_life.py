@@ -8,7 +8,8 @@ import weakref
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QCoreApplication, QEvent
+from PySide6.QtCore import QCoreApplication, QEvent, QPoint, Qt
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QDialog, QFileDialog, QMessageBox
 
 from conftest import LINK, encoded, photograph
@@ -328,6 +329,15 @@ def test_one_row_of_the_ladder_is_lit_though_rows_move_under_the_pointer(window,
     qtbot.wait(30)
     assert sum(row.hovered for row in window.ladder.rows) <= 1
     assert not (first.hovered and last.hovered)
+
+
+def test_a_press_on_a_bench_with_a_divider_and_nothing_to_show_does_nothing(pictured):
+    bench = pictured.bench
+    bench.set_split(0.5)
+    bench.clear()
+    QTest.mousePress(bench, Qt.MouseButton.LeftButton, pos=QPoint(200, 200))
+    QTest.mouseRelease(bench, Qt.MouseButton.LeftButton, pos=QPoint(200, 200))
+    assert bench.shown is None
 
 
 def test_the_store_decodes_what_it_forgot(tmp_path):

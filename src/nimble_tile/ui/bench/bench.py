@@ -294,6 +294,7 @@ class Bench(ImageView):
             self.split is not None
             and self.lens is Lens.FINISHED
             and not self.before
+            and self.shown is not None
             and self.shown.picture is not None
             and self.shown.worked_on is None
         )
