@@ -333,7 +333,7 @@ def test_one_row_of_the_ladder_is_lit_though_rows_move_under_the_pointer(window,
 
 def test_a_press_on_a_bench_with_a_divider_and_nothing_to_show_does_nothing(pictured):
     bench = pictured.bench
-    bench.set_split(0.5)
+    bench.split_at(0.5)
     bench.clear()
     QTest.mousePress(bench, Qt.MouseButton.LeftButton, pos=QPoint(200, 200))
     QTest.mouseRelease(bench, Qt.MouseButton.LeftButton, pos=QPoint(200, 200))
