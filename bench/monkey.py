@@ -101,10 +101,14 @@ class Monkey:
 
     def turn(self, seconds: float = 0) -> None:
         """Let the window do what it has to; note what kept it."""
+        from PySide6.QtCore import QEvent
+
         end = time.monotonic() + seconds
         while True:
             began = time.thread_time()
             self.app.processEvents()
+            # Else they wait for an event loop, which here there is none of.
+            self.app.sendPostedEvents(None, QEvent.Type.DeferredDelete)
             self.noted(time.thread_time() - began)
             if time.monotonic() >= end:
                 return

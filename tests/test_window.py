@@ -319,6 +319,12 @@ def test_lenses_zoom_and_keys(window, settle, coffee, qtbot):
     window.foot.lens.button(Lens.CODE).click()
     qtbot.waitUntil(lambda: bench.shown.code is not None, timeout=10_000)
     assert bench.image.pixelColor(300, 20).getRgb()[:3] == (255, 255, 255)
+    # Where there is no room for buttons, a list stands for them and says the same.
+    listed = window.foot.lens_list
+    listed.setCurrentIndex(listed.findText("X-ray"))
+    listed.activated.emit(listed.currentIndex())
+    assert bench.lens is Lens.XRAY
+    window.foot.lens.button(Lens.CODE).click()
     before = bench.scale
     wheel = QWheelEvent(QPointF(300, 300), QPointF(300, 300), QPoint(0, 0), QPoint(0, 240),
                         Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier,

@@ -236,6 +236,15 @@ _out_option = click.option(
     metavar="FILE|NAME",
     help="What to weave of: a material that ships, a picture, or picture (default): its own.",
 )
+@click.option(
+    "--mark",
+    default=None,
+    help="Marks of gentle: disc (default), ring, square, rounded, diamond, cross, dash, look; "
+    "or soft.",
+)
+@click.option(
+    "--border", default=None, help="What is round them: line (default), panel, frame or none."
+)
 @click.option("--motif", type=Finite(0, 1), default=None, help="Weaving: how far it is kept.")
 @click.option(
     "--gentlest",

@@ -17,7 +17,18 @@ from nimble_tile.core.message.kinds import compose
 from nimble_tile.core.picture.gestures import on_quad
 from nimble_tile.core.picture.opening import open_picture
 from nimble_tile.core.picture.store import PictureStore
-from nimble_tile.core.piece import Blend, Code, Finish, Ink, Message, Picture, Piece, Region, Weave
+from nimble_tile.core.piece import (
+    SOFTLY,
+    Blend,
+    Code,
+    Finish,
+    Ink,
+    Message,
+    Picture,
+    Piece,
+    Region,
+    Weave,
+)
 from nimble_tile.core.project.archive import SUFFIX, save
 from nimble_tile.core.project.looks import shipped
 from nimble_tile.core.tune.finished import finished_piece, place_of
@@ -193,7 +204,7 @@ def _pixel_heron(pictures: PictureStore) -> Piece:
             region=Region(x=art.first[0], y=art.first[1], width=inner, height=inner),
             pixels=Pixels(module=art.module, palette=art.palette),
         ),
-        blend=Blend(method="gentle", strength=0),
+        blend=Blend(method="gentle", strength=0, marks=SOFTLY),
         finish=Finish(size=whole_size(side, 960)),
     )  # fmt: skip
 

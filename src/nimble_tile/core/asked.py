@@ -20,6 +20,7 @@ from nimble_tile.core.piece import (
     Blend,
     Code,
     Finish,
+    Marks,
     Message,
     Picture,
     Piece,
@@ -95,11 +96,11 @@ SETTINGS: dict[str, Callable[[str], Any]] = {
     "level": str, "steer": str, "keep_spare": _number, "raise_level": _yes, "version": str,
     "mask": str, "quiet_zone": _whole, "look": str, "picture": str, "region": region_of,
     "corners": corners_of, "blend": str, "matter": str, "motif": _number, "seed": _whole,
-    "mode": str, "strength": _number, "logo": str, "logo_share": _number, "caption": str,
-    "frame": str, "size": _whole, "mm": _number, "dpi": _whole, "quality": _whole, "chroma": str,
-    "lossless": _yes, "depth": _whole, "inks": str, "profile": str, "ink": str, "ink_name": str,
-    "alone": _yes, "square": _yes, "about": _yes, "bleed": _number, "marks": _yes, "sheet": str,
-    "gap": _number,
+    "mark": str, "border": str, "mode": str, "strength": _number, "logo": str,
+    "logo_share": _number, "caption": str, "frame": str, "size": _whole, "mm": _number,
+    "dpi": _whole, "quality": _whole, "chroma": str, "lossless": _yes, "depth": _whole,
+    "inks": str, "profile": str, "ink": str, "ink_name": str, "alone": _yes, "square": _yes,
+    "about": _yes, "bleed": _number, "marks": _yes, "sheet": str, "gap": _number,
 }  # fmt: skip
 """All settings, each with what turns text into its value (`ValueError` or `KeyError`)."""
 
@@ -175,6 +176,7 @@ class Asker:
             piece = piece.model_copy(update={"look": by_name(asked["look"], self.pictures)})
         piece = self._with_picture(piece, asked)
         piece = self._with_matter(piece, asked)
+        piece = self._with_marks(piece, asked)
         piece = self._with_logo(piece, asked)
         return self._with_words(piece, asked)
 
@@ -270,6 +272,18 @@ class Asker:
                 )
             values["matter"] = matter if known else self.pictures.add(*self._file(matter))
         return piece.edited("blend", weave=self.valid(Weave, values))
+
+    def _with_marks(self, piece: Piece, asked: Mapping[str, Any]) -> Piece:
+        """The piece with the shape and the border of the gentle blend's marks."""
+        values = {field: asked[name] for name, field in (("mark", "shape"), ("border", "border"))
+                  if asked.get(name) is not None}  # fmt: skip
+        if not values:
+            return piece
+        if piece.blend.method != "gentle":
+            option = self._name("mark" if "shape" in values else "border")
+            raise UserError(tr("{option} is for the gentle blend.", option=option),
+                            tr("Give {name} gentle too.", name=self._name('blend')))  # fmt: skip
+        return piece.edited("blend", marks=self.valid(Marks, {**dict(piece.blend.marks), **values}))
 
     def _with_logo(self, piece: Piece, asked: Mapping[str, Any]) -> Piece:
         """The piece with a logo in the middle of its code."""

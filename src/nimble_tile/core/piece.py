@@ -31,13 +31,13 @@ from nimble_tile.core.look import Look, Model
 from nimble_tile.core.phonelog import MOST_ENTRIES as MOST_TESTS
 from nimble_tile.core.phonelog import PhoneTest
 
-SCHEMA = 10
+SCHEMA = 11
 """Version of the piece's stored form. 1 had no look, no forms of messages, wrote
 everything outside ASCII as UTF-8 without a mark, and never raised the level.
 Until 2 the code stood upright on the picture as it was, blended by tone or overlay.
 3 knew no logos, captions, surrounds and layouts, 4 no phone log and no steering,
 5 no gentle blend, 6 no drafts beside the piece, 7 no weave, 8 no pixel art and no revisions
-of drawings, 9 no effects of light and only four formats of files."""
+of drawings, 9 no effects of light and only four formats of files, 10 no marks."""
 
 Level = Literal["L", "M", "Q", "H"]
 
@@ -284,6 +284,48 @@ class Weave(Model):
         return () if own else (self.matter,)
 
 
+MARK_LABELS = {
+    "soft": tr("Soft"), "disc": tr("Disc"), "ring": tr("Ring"), "square": tr("Square"),
+    "rounded": tr("Rounded"), "diamond": tr("Diamond"), "cross": tr("Cross"), "dash": tr("Dash"),
+    "look": tr("As the look"),
+}  # fmt: skip
+"""What the shapes of marks are called."""
+
+BORDER_LABELS = {
+    "none": tr("None"), "line": tr("Line"), "panel": tr("Panel"), "frame": tr("Fading marks"),
+}  # fmt: skip
+"""What the borders round marks are called."""
+
+
+class Marks(Model):
+    """How the gentle blend changes the picture: softly, or by hard-edged marks.
+
+    Attributes
+    ----------
+    shape : str
+        A key of `MARK_LABELS`. ``"soft"``: tones are moved softly, without marks; ``"dash"``:
+        along the picture's own direction; ``"look"``: the look's module shape.
+    by : {"lightness", "size", "both"}
+        What tells a module's strength: marks of one size and of different tones, marks of
+        different sizes, or both.
+    size : float
+        Of the largest mark, in modules, 0.5 to 1.
+    border : str
+        A key of `BORDER_LABELS`: what keeps the code apart from the picture round it.
+    """
+
+    shape: Literal[
+        "soft", "disc", "ring", "square", "rounded", "diamond", "cross", "dash", "look"
+    ] = "disc"
+    by: Literal["lightness", "size", "both"] = "lightness"
+    size: float = Field(default=0.86, ge=0.5, le=1)
+    border: Literal["none", "line", "panel", "frame"] = "line"
+
+
+SOFTLY = Marks.model_construct(shape="soft")
+"""No marks: what is finished already is mended where nobody sees it."""
+
+
 class Blend(Model):
     """Rung 4: how code and picture become one.
 
@@ -301,6 +343,8 @@ class Blend(Model):
         of what the strength asks for, 0 to 2.
     dots, cut, grain, ink, strokes, weave
         Settings of these methods.
+    marks : Marks
+        Of the gentle blend.
     finders : float or None
         Strength of finder and alignment patterns, 0 to 1; None: as the rest.
     quiet : {"lightened", "soft", "plain"}
@@ -327,6 +371,7 @@ class Blend(Model):
     ink: Ink = Ink.model_construct()
     strokes: Strokes = Strokes.model_construct()
     weave: Weave = Weave.model_construct()
+    marks: Marks = Marks.model_construct()
     finders: ZeroToOne | None = None
     quiet: Literal["lightened", "soft", "plain"] = "lightened"
     quiet_strength: ZeroToOne | None = None
@@ -376,6 +421,9 @@ class Piece(Model):
             data = {**data, "schema": 2, "code": code}
         if isinstance(data, dict) and data.get("schema") in range(2, SCHEMA):
             data = {**data, "schema": SCHEMA}
+            blend = data.get("blend")
+            if isinstance(blend, dict) and "marks" not in blend:
+                data["blend"] = {**blend, "marks": {"shape": "soft"}}
         return data
 
     @model_validator(mode="after")

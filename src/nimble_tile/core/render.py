@@ -25,7 +25,7 @@ import numpy as np
 
 from nimble_tile.core import arrange, laying
 from nimble_tile.core.additions import Layout, Logo
-from nimble_tile.core.blend import Plan, blend, look_read
+from nimble_tile.core.blend import Plan, blend, laid_marks, look_read
 from nimble_tile.core.blend.wants import wants
 from nimble_tile.core.brief import Brief, Briefing
 from nimble_tile.core.errors import PictureError
@@ -364,6 +364,7 @@ class Renderer:
         made = Rendering(
             bare, canvas.image, box, symbol, quiet, True, piece.look, rgba, images, quad,
             spot.region, steered=brief.steered,
+            marked=None if laid.cleared is not None else laid_marks(planned, piece.blend),
         )  # fmt: skip
         if not laid.over:
             return made

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from nimble_tile.core.blend.marks.parts import Marked
 from nimble_tile.core.blend.plan import pixel_shares
 from nimble_tile.core.channels import alpha_of, colours_of
 from nimble_tile.core.laid import Laid
@@ -83,6 +84,8 @@ class Rendering:
         Colour round a code without a picture; None: transparent.
     steered : Steered or None
         How its symbol was steered, where it was.
+    marked : Marked or None
+        The marks that are laid on the picture, where these are all that was changed.
     """
 
     image: np.ndarray
@@ -101,6 +104,7 @@ class Rendering:
     arranged: bool = False
     outer: str | None = None
     steered: Steered | None = None
+    marked: Marked | None = None
 
     @property
     def matrix(self) -> np.ndarray:

@@ -13,7 +13,19 @@ from collections.abc import Callable
 
 import numpy as np
 
-from nimble_tile.core.blend import cut, dots, gentle, grain, ink, overlay, strokes, tone, weave
+from nimble_tile.core.blend import (
+    cut,
+    dots,
+    gentle,
+    grain,
+    ink,
+    marks,
+    overlay,
+    strokes,
+    tone,
+    weave,
+)
+from nimble_tile.core.blend.marks import Marked
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import strengths
 from nimble_tile.core.blend.unused import LOOKLESS
@@ -29,6 +41,24 @@ METHODS: dict[str, Callable[[Plan, Blend, np.ndarray], np.ndarray]] = {
     name: module.blend for name, module in _MODULES.items()
 }
 """Blend methods by the name that the piece uses."""
+
+
+def _gentle(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
+    """Softly, or by marks."""
+    way = gentle if settings.marks.shape == "soft" else marks
+    return way.blend(plan, settings, strength)
+
+
+METHODS["gentle"] = _gentle
+
+
+def laid_marks(plan: Plan, settings: Blend) -> Marked | None:
+    """The marks of a blend that changes nothing else of the picture; None for other blends."""
+    if settings.method != "gentle" or settings.marks.shape == "soft" or settings.quiet == "plain":
+        return None
+    strength = strengths(plan, settings)
+    return marks.marked(plan, settings, strength) if strength.any() else None
+
 
 GUARANTEES: dict[str, str] = {name: module.GUARANTEE for name, module in _MODULES.items()}
 """What each method holds for readers, in a sentence."""
@@ -62,4 +92,13 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray | None = None) -> np
     return METHODS[settings.method](plan, settings, strength)
 
 
-__all__ = ["GUARANTEES", "LOOKLESS", "METHODS", "Plan", "blend", "look_read", "strengths"]
+__all__ = [
+    "GUARANTEES",
+    "LOOKLESS",
+    "METHODS",
+    "Plan",
+    "blend",
+    "laid_marks",
+    "look_read",
+    "strengths",
+]

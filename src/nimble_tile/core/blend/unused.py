@@ -20,8 +20,11 @@ def unused(piece: Piece) -> str:
     if piece.picture.digest is None or method not in LOOKLESS:
         return ""
     plain, left = Look(), []
+    own_marks = method == "gentle" and piece.blend.marks.shape not in ("soft", "look")
     if method in SHAPELESS and not look.plain_shapes:
         left.append(tr("its shapes"))
+    elif own_marks and look.shape != plain.shape:
+        left.append(tr("the shape of its modules"))
     fields = ["fill", "ring_fill", "eye_fill", "ground"]
     if piece.blend.quiet == "plain":  # the plain quiet zone has the ground's colour
         fields.remove("ground")

@@ -11,11 +11,13 @@ import base64
 import io
 import math
 from collections.abc import Callable, Iterator, Sequence
+from itertools import groupby
 from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
 import numpy as np
 
+from nimble_tile.core.blend.marks.painting import paint_flats
 from nimble_tile.core.laid import Laid
 from nimble_tile.core.laid.items import Shape
 from nimble_tile.core.laid.paint import paint_items
@@ -39,6 +41,8 @@ from nimble_tile.core.symbol.looks.paths import path_data
 
 POINTS_PER_INCH = 72
 
+EVEN_ODD = ' fill-rule="evenodd"'
+
 
 def flat(rendering: Rendering) -> bool:
     """Whether the code is written as pixels: blended, in a layout, or with effects of light."""
@@ -58,6 +62,8 @@ def svg(rendering: Rendering, finish: Finish, about: str = "") -> bytes:
     if flat(rendering):
         box = f"0 0 {rendering.size[0]} {rendering.size[1]}"
         body = _image(_below(rendering), finish, (0, 0, *rendering.size))
+        if _marks(rendering):
+            body += "\n" + _svg_marks(rendering)
         if _apart(rendering):
             matrix = " ".join(f"{value:.8g}" for value in rendering.matrix[:2].T.ravel())
             over = "\n".join(svg_items(rendering.laid.over, finish, "over"))
@@ -104,8 +110,34 @@ def _apart(rendering: Rendering) -> bool:
     )
 
 
+def _marks(rendering: Rendering) -> bool:
+    """Whether the picture is put inside as it is, and its marks are written as vectors; what is
+    laid on them must be vectors, too."""
+    return (
+        rendering.marked is not None
+        and not rendering.arranged
+        and rendering.quad is None
+        and rendering.rgba is None
+        and (_apart(rendering) or rendering.laid is None or not rendering.laid.over)
+    )
+
+
+def _svg_marks(rendering: Rendering) -> str:
+    """A blend's marks, each in its colour; those that follow each other in one colour together."""
+    matrix = " ".join(f"{value:.8g}" for value in rendering.matrix[:2].T.ravel())
+    runs = groupby(rendering.marked.flats, lambda flat: (flat.colour, flat.path.even_odd))
+    parts = (
+        f'<path fill="#{red:02x}{green:02x}{blue:02x}"{EVEN_ODD * odd} '
+        f'd="{"".join(path_data(flat.path) for flat in run)}"/>'
+        for ((red, green, blue), odd), run in runs
+    )
+    return f'<g transform="matrix({matrix})">{"".join(parts)}</g>'
+
+
 def _below(rendering: Rendering) -> np.ndarray:
-    """Pixels that are put inside; see `_apart`."""
+    """Pixels that are put inside; see `_marks` and `_apart`."""
+    if _marks(rendering):
+        return rendering.picture
     if _apart(rendering):
         return rendering.bare
     return rendering.image if rendering.rgba is None else rendering.rgba
@@ -335,14 +367,15 @@ def piece_drawer(rendering: Rendering, scale: float, bleed: int = 0) -> Drawer:
 
         def draw_flat(canvas: Any) -> None:
             canvas.drawImageRect(image, place, skia.SamplingOptions())
+            canvas.save()
+            canvas.scale(scale, scale)
+            canvas.concat(skia.Matrix.MakeAll(*(float(value) for value in rendering.matrix.flat)))
+            if _marks(rendering):
+                paint_flats(canvas, rendering.marked.flats)
             if _apart(rendering):
-                canvas.save()
-                canvas.scale(scale, scale)
-                matrix = (float(value) for value in rendering.matrix.flat)
-                canvas.concat(skia.Matrix.MakeAll(*matrix))
                 fine = rendering.code_side / rendering.modules
                 paint_items(canvas, rendering.laid.over, fine, page=True)
-                canvas.restore()
+            canvas.restore()
 
         return draw_flat
     drawn, colour = _drawn(rendering), _solid_ground(rendering)

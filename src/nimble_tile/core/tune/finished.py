@@ -11,7 +11,7 @@ import numpy as np
 from nimble_tile.core.picture.gestures import fitted, on_quad
 from nimble_tile.core.picture.placing import inside
 from nimble_tile.core.picture.warping import mapped, matrix_to
-from nimble_tile.core.piece import MAX_SIDE, Blend, Code, Message, Picture, Piece, Region
+from nimble_tile.core.piece import MAX_SIDE, SOFTLY, Blend, Code, Message, Picture, Piece, Region
 from nimble_tile.core.symbol import tables
 from nimble_tile.core.symbol.encode import Symbol, encode
 
@@ -101,7 +101,7 @@ def finished_piece(
             "message": message,
             "code": code,
             "picture": Picture(digest=digest, name=name, region=region),
-            "blend": Blend(method="gentle", strength=0),
+            "blend": Blend(method="gentle", strength=0, marks=SOFTLY),
             "finish": base.finish.in_pixels(min(max(size), MAX_SIDE)),
             "log": (),
         }

@@ -150,8 +150,9 @@ class Gentle:
     def _with(self, version: str, level: str, strength: float) -> Piece:
         old = self.piece
         blend = Blend(
-            method="gentle", strength=strength, guarding=old.blend.guarding, quiet=old.blend.quiet
-        )
+            method="gentle", strength=strength, guarding=old.blend.guarding,
+            quiet=old.blend.quiet, marks=old.blend.marks,
+        )  # fmt: skip
         return old.model_copy(update={"code": code_of(old, version, level), "blend": blend})
 
 

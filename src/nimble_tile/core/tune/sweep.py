@@ -15,7 +15,14 @@ import numpy as np
 
 from nimble_tile.core.errors import Stopped, UserError
 from nimble_tile.core.language import figure, tr
-from nimble_tile.core.piece import METHOD_LABELS, MODE_LABELS, Code, Piece
+from nimble_tile.core.piece import (
+    BORDER_LABELS,
+    MARK_LABELS,
+    METHOD_LABELS,
+    MODE_LABELS,
+    Code,
+    Piece,
+)
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
 from nimble_tile.core.scan.verdict import Verdict
@@ -200,6 +207,11 @@ SETTINGS: tuple[Setting, ...] = (
     ),
     Setting("blend.dots.size", tr("Dot size"), 0.4, 0.9, why_not=_by("dots")),
     Setting("blend.dots.softness", tr("Dot softness"), 0, 1, why_not=_by("dots")),
+    Setting("blend.marks.shape", tr("Marks"), options=tuple(MARK_LABELS.items()),
+            why_not=_by("gentle")),
+    Setting("blend.marks.size", tr("Size of the marks"), 0.6, 1, why_not=_by("gentle")),
+    Setting("blend.marks.border", tr("Border"), options=tuple(BORDER_LABELS.items()),
+            why_not=_by("gentle")),
     Setting("blend.cut.threshold", tr("Threshold of the cut"), 0.25, 0.75, why_not=_by("cut")),
     Setting("blend.cut.colour", tr("Colour of the cut"), 0, 1, why_not=_by("cut")),
     Setting("blend.grain.cells", tr("Grain"), 3, 7, 1, tr(" cells"), True, why_not=_by("grain")),

@@ -253,7 +253,14 @@ class Choice(QComboBox):
         for value, label in options:
             self.addItem(label, value)
         guard_wheel(self)
-        self.activated.connect(lambda _: self.chosen.emit(self.currentData()))
+        self._values = [value for value, _ in options]
+        self.activated.connect(lambda _: self.chosen.emit(self._value()))
+
+    def _value(self) -> object:
+        """What is chosen, as it was given: Qt hands members of an enumeration of texts back as
+        bare texts."""
+        data = self.currentData()
+        return next((value for value in self._values if value == data), data)
 
     def set_value(self, value: object) -> None:
         """Show a value without telling anyone."""

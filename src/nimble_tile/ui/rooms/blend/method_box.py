@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QCheckBox, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from nimble_tile.core.language import tr, tr_as, within
+from nimble_tile.core.look import Look
 from nimble_tile.core.piece import (
     MATERIAL_LABELS,
     MODE_LABELS,
@@ -22,6 +23,7 @@ from nimble_tile.core.piece import (
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import Choice, Segments, Slider, named, row, set_checked
 from nimble_tile.ui.kit.pickers import PictureGrid, paint_image
+from nimble_tile.ui.rooms.blend.marks_box import MarksBox
 from nimble_tile.ui.work.session import Session
 
 ABOUT = {
@@ -31,7 +33,7 @@ ABOUT = {
     "cut": tr("A dark-and-light motif runs through the whole code."),
     "grain": tr("The picture in fine dark and light grain inside the modules."),
     "ink": tr("The picture is printed in the modules of one kind, or as a tint."),
-    "gentle": tr("Moves all tones together, so that the picture stays as alike as readers let it."),
+    "gentle": tr("As few marks as readers let it, in the picture's own colours; or soft tones."),
     "strokes": tr("Brush strokes along the picture's contours, toned by the code."),
     "weave": tr("Rebuilds the square from patches of the picture, or of another matter."),
 }
@@ -110,6 +112,12 @@ class MethodBox(QWidget):
 
     def _gentle(self) -> None:
         share = {"unit": "%", "factor": 100}
+        self.marks = MarksBox()
+        self.marks.edited.connect(
+            lambda field, value, name: self._edit(field, value, "marks", name)
+        )
+        self.marks.released.connect(self.session.part)
+        self._made["gentle"].addWidget(self.marks)
         darks = Slider(tr("Dark modules"), 0, 2, 1, **share)
         self.gentle_darks = self._slider("gentle", "darks", darks)
         self.gentle_lights = self._slider(
@@ -286,10 +294,12 @@ class MethodBox(QWidget):
 
     def dress(self, theme: themes.Theme) -> None:
         """Take on a theme."""
+        self.marks.dress(theme)
         self.matter.dress(theme)
 
-    def show_blend(self, blend: Blend) -> None:
-        """Show the settings of the blend's method."""
+    def show_blend(self, blend: Blend, look: Look) -> None:
+        """Show the settings of the blend's method, of a piece that looks so."""
+        self.marks.show_marks(blend.marks, look)
         for method, box in self._boxes.items():
             box.setVisible(method == blend.method)
         self.darks.set_value(blend.darks)

@@ -298,7 +298,7 @@ class BlendRung(Rung):
         for part in (self.proposals, self.by_hand, self.gentlest, self.own, self.finders_fold,
                      self.guard_fold, self.holds):  # fmt: skip
             part.setVisible(there)
-        self.own.show_blend(blend)
+        self.own.show_blend(blend, piece.look)
         own: tuple[tuple[Any, ...], ...] = (
             (self.finders_own, self.finders, blend.finders),
             (self.quiet_own, self.quiet_strength, blend.quiet_strength),

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from nimble_tile.core.artwork import Frame, Pixels
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.language import tr
-from nimble_tile.core.piece import Blend, Picture, Piece, Region
+from nimble_tile.core.piece import SOFTLY, Blend, Picture, Piece, Region
 from nimble_tile.core.pixelart import PixelArt, drawn, indexed, mirrored, whole_size
 from nimble_tile.core.symbol.encode import Symbol, encode
 from nimble_tile.ui.kit.asking import passing
@@ -114,7 +114,7 @@ class PixelsDesk(QObject):
                     digest=digest, name=name, region=region,
                     pixels=Pixels(module=art.module, palette=art.palette),
                 ),
-                "blend": Blend(method="gentle", strength=0),
+                "blend": Blend(method="gentle", strength=0, marks=SOFTLY),
                 "finish": piece.finish.model_copy(
                     update={"size": whole_size(side, USUAL_SIZE), "mm": None, "format": "png"}
                 ),

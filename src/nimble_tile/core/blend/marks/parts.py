@@ -1,0 +1,190 @@
+"""Parts: finders, alignment patterns and the border, as flat areas in inks of the picture."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from nimble_tile.core.blend import gentle, rims
+from nimble_tile.core.blend.marks.inks import LEAST_LUMA, MOST_LUMA, Palette
+from nimble_tile.core.blend.plan import Plan
+from nimble_tile.core.blend.strength import by_strength
+from nimble_tile.core.piece import Marks
+from nimble_tile.core.symbol.anatomy import Part
+from nimble_tile.core.symbol.looks.paths import (
+    Path,
+    circle,
+    joined,
+    rectangle,
+    reversed_path,
+    rounded,
+)
+from nimble_tile.core.symbol.looks.shapes import eye_shape, ring_shape
+
+LIGHT = 0.8
+"""Margin of a part's light ink, in parts of that of its dark ink."""
+
+BROAD = {"line": 0.85, "panel": 2.2}
+"""Width of a border, in modules. Below four fifths of a module OpenCV follows dark parts from
+the code's edge outwards, see `nimble_tile.core.blend.rims`."""
+
+ROUND = {"line": 0.85, "panel": 1.5}
+"""Radius of its outer corners."""
+
+INNER = 0.5
+"""Radius of the inner corner of a finder's panel."""
+
+FRAME = ((0.5, 0.9), (1.5, 0.62), (2.5, 0.36))
+"""Rings of marks round the code: where their middles are, modules outside it, and their size."""
+
+
+@dataclass(frozen=True, eq=False)
+class Flat:
+    """An area of one colour.
+
+    Attributes
+    ----------
+    path : Path
+        In modules, from the quiet zone's corner.
+    colour : (int, int, int)
+        sRGB, 0 to 255.
+    role : {"border", "finder", "mark"}
+    """
+
+    path: Path
+    colour: tuple[int, int, int]
+    role: str
+
+
+@dataclass(frozen=True, eq=False)
+class Marked:
+    """All that is laid on the picture, from the bottom to the top."""
+
+    flats: tuple[Flat, ...]
+
+
+def parts(
+    plan: Plan, settings: Marks, palette: Palette, strength: np.ndarray, plain: bool = False
+) -> Iterator[Flat]:
+    """The border, then finders and alignment patterns, each with its panel below it.
+
+    Border and panels are of one light ink: together they are seen as one frame. With a `plain`
+    quiet zone nothing is drawn outside the code.
+    """
+    local = gentle.local_tone(plan)
+    own, side = plan.quiet_zone, plan.symbol.side
+    margin = np.maximum(by_strength(gentle.FINDER_MARGIN, strength), 0) * gentle.FINDERS
+    corners = [(0, 0)] if plan.symbol.micro else [(0, 0), (0, side - 7), (side - 7, 0)]
+    finders = []
+    for row, column in corners:
+        deep = float(margin[own + row : own + row + 7, own + column : own + column + 7].mean())
+        if deep > 0:
+            where = np.zeros(plan.dark.shape, bool)
+            top, left = max(0, own + row - 1), max(0, own + column - 1)
+            where[top : own + row + 8, left : own + column + 8] = True
+            finders.append((row, column, where, *_tones(local, where, deep)))
+    light = _light(plan, palette, strength, local, [each[-1] for each in finders])
+    out = 0.0
+    if not plain:
+        yield from _border(plan, settings, palette, strength, local, light)
+        out = min(BROAD["line"], own)
+    for row, column, where, low, _ in finders:
+        yield Flat(_panel(row, column, side, out).moved(own, own), light, "finder")
+        middle, dark = (own + column + 3.5, own + row + 3.5), palette.ink(where, low, False)
+        yield Flat(ring_shape(plan.look).moved(*middle), dark, "finder")
+        yield Flat(eye_shape(plan.look).moved(*middle), dark, "finder")
+    for row, column in _alignments(plan):
+        where = np.zeros(plan.dark.shape, bool)
+        where[row - 2 : row + 3, column - 2 : column + 3] = True
+        deep = float(margin[where].mean())
+        if deep > 0:
+            low, high = _tones(local, where, deep)
+            middle, dark = (column + 0.5, row + 0.5), palette.ink(where, low, False)
+            ground = rectangle(-2.5, -2.5, 5, 5).moved(*middle)
+            yield Flat(ground, palette.ink(where, high, True), "finder")
+            yield Flat(ring_shape(plan.look, 2.5).moved(*middle), dark, "finder")
+            yield Flat(eye_shape(plan.look, 0.5).moved(*middle), dark, "finder")
+
+
+def _light(
+    plan: Plan, palette: Palette, strength: np.ndarray, local: np.ndarray, highs: list[float]
+) -> tuple[int, int, int]:
+    """The light ink of border and panels: nowhere darker than it must be where the picture is
+    lightest."""
+    lines = gentle.beside(plan)
+    margin = np.maximum(by_strength(rims.SEAM_MARGIN, strength), 0)
+    if lines.any() and margin[lines].any():
+        highs = [*highs, float(np.percentile((local + margin)[lines], 90))]
+    where = lines if lines.any() else ~plan.quiet
+    return palette.ink(where, max(highs, default=0.0), True)
+
+
+def _tones(local: np.ndarray, where: np.ndarray, deep: float) -> tuple[float, float]:
+    """Luma of a part's dark and light ink; where one comes to its end, the other goes on."""
+    tone = float(local[where].mean())
+    low, high = tone - deep, tone + LIGHT * deep
+    return low - max(0.0, high - MOST_LUMA), high + max(0.0, LEAST_LUMA - low)
+
+
+def _panel(row: int, column: int, side: int, out: float) -> Path:
+    """What is light round a finder, from the symbol's corner: its separator, and outside."""
+    top, left = (row - 1 if row else -out), (column - 1 if column else -out)
+    bottom = row + 7 + (out if row + 7 == side else 1)
+    right = column + 7 + (out if column + 7 == side else 1)
+    outer = ROUND["line"] if out else 0.0
+    radii = [0.0, 0.0, 0.0, 0.0]  # top left, top right, bottom right, bottom left
+    if out:
+        corner = {(0, 0): 0, (0, side - 7): 1, (side - 7, 0): 3}[row, column]
+        radii[corner] = outer
+    radii[{(0, 0): 2, (0, side - 7): 3, (side - 7, 0): 1}[row, column]] = INNER
+    return rounded(left, top, right - left, bottom - top, tuple(radii))
+
+
+def _alignments(plan: Plan) -> list[tuple[int, int]]:
+    """Middles of the alignment patterns, in modules of the plan."""
+    import cv2
+
+    own = (plan.parts == Part.ALIGNMENT).astype(np.uint8)
+    count, _, stats, middles = cv2.connectedComponentsWithStats(own, connectivity=4)
+    return [
+        (round(middles[i][1]), round(middles[i][0]))
+        for i in range(1, count)
+        if stats[i][cv2.CC_STAT_WIDTH] == stats[i][cv2.CC_STAT_HEIGHT] == 5
+    ]
+
+
+def _border(
+    plan: Plan, settings: Marks, palette: Palette, strength: np.ndarray, local: np.ndarray,
+    light: tuple[int, int, int],
+) -> Iterator[Flat]:  # fmt: skip
+    """What keeps the code apart from the picture round it."""
+    lines = gentle.beside(plan)
+    margin = np.maximum(by_strength(rims.SEAM_MARGIN, strength), 0)
+    if settings.border == "none" or not lines.any() or not margin[lines].any():
+        return
+    side, own = plan.symbol.side, plan.quiet_zone
+    if settings.border == "frame":
+        yield from _frame(plan, palette, margin, local)
+        return
+    broad = min(BROAD[settings.border], own)
+    radius = min(ROUND[settings.border], broad)
+    outer = rounded(-broad, -broad, side + 2 * broad, side + 2 * broad, (radius,) * 4)
+    ring = joined([outer, reversed_path(rectangle(0, 0, side, side))])
+    yield Flat(ring.moved(own, own), light, "border")
+
+
+def _frame(plan: Plan, palette: Palette, margin: np.ndarray, local: np.ndarray) -> Iterator[Flat]:
+    """Rings of light marks that become smaller outwards."""
+    side, own = plan.symbol.side, plan.quiet_zone
+    rows, columns = np.mgrid[: plan.modules, : plan.modules] - own
+    away = np.maximum(np.maximum(-rows, rows - side + 1), np.maximum(-columns, columns - side + 1))
+    for at, size in FRAME:
+        ring = (away == at + 0.5) & (margin > 0)
+        if not ring.any():
+            continue
+        luma = np.clip(np.maximum(local + margin, palette.luma), LEAST_LUMA, MOST_LUMA)
+        for (row, column), ink in zip(np.argwhere(ring), palette.marks(ring, luma), strict=True):
+            path = circle(column + 0.5, row + 0.5, size / 2)
+            yield Flat(path, ink, "border")
