@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from nimble_tile.core.errors import Stopped, UserError
-from nimble_tile.core.language import figure, tr
+from nimble_tile.core.language import figure, tr, tr_as
 from nimble_tile.core.piece import (
     BORDER_LABELS,
     MARK_LABELS,
@@ -207,7 +207,7 @@ SETTINGS: tuple[Setting, ...] = (
     ),
     Setting("blend.dots.size", tr("Dot size"), 0.4, 0.9, why_not=_by("dots")),
     Setting("blend.dots.softness", tr("Dot softness"), 0, 1, why_not=_by("dots")),
-    Setting("blend.marks.shape", tr("Marks"), options=tuple(MARK_LABELS.items()),
+    Setting("blend.marks.shape", tr_as("blend", "Marks"), options=tuple(MARK_LABELS.items()),
             why_not=_by("gentle")),
     Setting("blend.marks.size", tr("Size of the marks"), 0.6, 1, why_not=_by("gentle")),
     Setting("blend.marks.border", tr("Border"), options=tuple(BORDER_LABELS.items()),

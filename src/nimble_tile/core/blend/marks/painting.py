@@ -38,8 +38,7 @@ def _covers(shape: str, look: Look, size: float, cells: int) -> np.ndarray:
 
 def marked(plan: Plan, settings: Blend, strength: np.ndarray) -> Marked:
     """All that is laid on a square; remembered with it."""
-    key = (strength.tobytes(), settings.darks, settings.lights, settings.marks,
-           settings.quiet == "plain")  # fmt: skip
+    key = (strength.tobytes(), settings.darks, settings.lights, settings.marks)
     return plan.once("marked", key, lambda: _marked(plan, settings, strength))
 
 
@@ -57,8 +56,6 @@ def _marked(plan: Plan, settings: Blend, strength: np.ndarray) -> Marked:
     with_parts = _paint(small, _in_order(drawn), 4 * side / plan.modules)
     seen = (with_parts.astype(np.float32) - small) @ LUMA
     base = cv2.resize(seen, (side, side), interpolation=cv2.INTER_AREA)
-    if settings.quiet == "plain":  # as light as a border: the marks are the same
-        drawn = list(parts(plan, own, palette, strength, plain=True))
     sizes = [1.0] if own.by == "lightness" else list(np.linspace(1, LEAST_SIZE, SIZES))
     stamps = [_covers(own.shape, plan.look.bare, own.size * s, cells) for s in sizes]
     found = solve(plan, settings, strength, stamps, base)
@@ -136,9 +133,10 @@ def paint_flats(canvas: Any, flats: Iterable[Flat]) -> None:
 
 def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     """Blend with `Blend.marks`. Returns uint8 S × S × 3."""
-    found = marked(plan, settings, strength)
-    square = plan.square
-    if settings.quiet == "plain" and plan.quiet_zone:
-        square = square.copy()
-        quiet.lay_plain(plan, square, float(strength[0, 0]))
-    return _paint(square, _in_order(found.flats), plan.side / plan.modules)
+    flats = marked(plan, settings, strength).flats
+    out = _paint(plan.square, _in_order(flats), plan.side / plan.modules)
+    if settings.quiet == "plain" and plan.quiet_zone:  # instead of a border
+        for place in quiet.strips(plan):
+            out[place] = plan.square[place]
+        quiet.lay_plain(plan, out, float(strength[0, 0]))
+    return out

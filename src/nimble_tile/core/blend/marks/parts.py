@@ -65,13 +65,10 @@ class Marked:
     flats: tuple[Flat, ...]
 
 
-def parts(
-    plan: Plan, settings: Marks, palette: Palette, strength: np.ndarray, plain: bool = False
-) -> Iterator[Flat]:
+def parts(plan: Plan, settings: Marks, palette: Palette, strength: np.ndarray) -> Iterator[Flat]:
     """The border, then finders and alignment patterns, each with its panel below it.
 
-    Border and panels are of one light ink: together they are seen as one frame. With a `plain`
-    quiet zone nothing is drawn outside the code.
+    Border and panels are of one light ink: together they are seen as one frame.
     """
     local = gentle.local_tone(plan)
     own, side = plan.quiet_zone, plan.symbol.side
@@ -86,10 +83,8 @@ def parts(
             where[top : own + row + 8, left : own + column + 8] = True
             finders.append((row, column, where, *_tones(local, where, deep)))
     light = _light(plan, palette, strength, local, [each[-1] for each in finders])
-    out = 0.0
-    if not plain:
-        yield from _border(plan, settings, palette, strength, local, light)
-        out = min(BROAD["line"], own)
+    yield from _border(plan, settings, palette, strength, local, light)
+    out = min(BROAD["line"], own)
     for row, column, where, low, _ in finders:
         yield Flat(_panel(row, column, side, out).moved(own, own), light, "finder")
         middle, dark = (own + column + 3.5, own + row + 3.5), palette.ink(where, low, False)
