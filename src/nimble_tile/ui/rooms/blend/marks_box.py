@@ -41,8 +41,10 @@ class MarksBox(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
         self._look = Look()
-        self.shape = PictureGrid(tr_as("blend", "Marks"), list(MARK_LABELS.items()), self._paint, columns=5,
-                                 cell=45, captions=True)  # fmt: skip
+        self.shape = PictureGrid(
+            tr_as("blend", "Marks"), list(MARK_LABELS.items()), self._paint, columns=5, cell=45,
+            captions=True,
+        )  # fmt: skip
         self.shape.set_notes({"look": tr_as("marks", "Look")})
         self.shape.chosen.connect(lambda v: self.edited.emit("shape", v, tr("Shape the marks")))
         self.by = Segments(
