@@ -243,7 +243,9 @@ _out_option = click.option(
     "or soft.",
 )
 @click.option(
-    "--border", default=None, help="What is round them: line (default), panel, frame or none."
+    "--border",
+    default=None,
+    help="What is round them: line (default), panel, marks, fade or none.",
 )
 @click.option("--motif", type=Finite(0, 1), default=None, help="Weaving: how far it is kept.")
 @click.option(

@@ -292,7 +292,8 @@ MARK_LABELS = {
 """What the shapes of marks are called."""
 
 BORDER_LABELS = {
-    "none": tr("None"), "line": tr("Line"), "panel": tr("Panel"), "frame": tr("Fading marks"),
+    "none": tr("None"), "line": tr("Line"), "panel": tr("Panel"), "marks": tr("Fading marks"),
+    "fade": tr("Broad fade"),
 }  # fmt: skip
 """What the borders round marks are called."""
 
@@ -319,7 +320,7 @@ class Marks(Model):
     ] = "disc"
     by: Literal["lightness", "size", "both"] = "lightness"
     size: float = Field(default=0.86, ge=0.5, le=1)
-    border: Literal["none", "line", "panel", "frame"] = "line"
+    border: Literal["none", "line", "panel", "marks", "fade"] = "line"
 
 
 SOFTLY = Marks.model_construct(shape="soft")

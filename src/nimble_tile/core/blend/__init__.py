@@ -54,7 +54,10 @@ METHODS["gentle"] = _gentle
 
 def laid_marks(plan: Plan, settings: Blend) -> Marked | None:
     """The marks of a blend that changes nothing else of the picture; None for other blends."""
-    if settings.method != "gentle" or settings.marks.shape == "soft" or settings.quiet == "plain":
+    own = settings.marks
+    if settings.method != "gentle" or own.shape == "soft":
+        return None
+    if own.border == "fade" or settings.quiet == "plain":
         return None
     strength = strengths(plan, settings)
     return marks.marked(plan, settings, strength) if strength.any() else None

@@ -11,7 +11,7 @@ import numpy as np
 
 from nimble_tile.core.blend import quiet
 from nimble_tile.core.blend.marks.inks import LUMA, Palette
-from nimble_tile.core.blend.marks.parts import Flat, Marked, parts
+from nimble_tile.core.blend.marks.parts import Flat, Marked, faded, parts
 from nimble_tile.core.blend.marks.shapes import stamp
 from nimble_tile.core.blend.marks.solving import LEAST_SIZE, cost, solve
 from nimble_tile.core.blend.plan import Plan
@@ -53,7 +53,13 @@ def _marked(plan: Plan, settings: Blend, strength: np.ndarray) -> Marked:
     # Seen in more pixels than there are cells: the parts' edges lie between these.
     small = cv2.resize(plan.square, (4 * side, 4 * side), interpolation=cv2.INTER_AREA if (
         plan.side >= 4 * side) else cv2.INTER_LINEAR)  # fmt: skip
-    with_parts = _paint(small, _in_order(drawn), 4 * side / plan.modules)
+    ground = faded(plan, own, strength)
+    below = (
+        small
+        if ground is plan.square
+        else cv2.resize(ground, small.shape[1::-1], interpolation=cv2.INTER_AREA)
+    )
+    with_parts = _paint(below, _in_order(drawn), 4 * side / plan.modules)
     seen = (with_parts.astype(np.float32) - small) @ LUMA
     base = cv2.resize(seen, (side, side), interpolation=cv2.INTER_AREA)
     sizes = [1.0] if own.by == "lightness" else list(np.linspace(1, LEAST_SIZE, SIZES))
@@ -134,7 +140,8 @@ def paint_flats(canvas: Any, flats: Iterable[Flat]) -> None:
 def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     """Blend with `Blend.marks`. Returns uint8 S × S × 3."""
     flats = marked(plan, settings, strength).flats
-    out = _paint(plan.square, _in_order(flats), plan.side / plan.modules)
+    ground = faded(plan, settings.marks, strength)
+    out = _paint(ground, _in_order(flats), plan.side / plan.modules)
     if settings.quiet == "plain" and plan.quiet_zone:  # instead of a border
         for place in quiet.strips(plan):
             out[place] = plan.square[place]

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nimble_tile.core.blend import gentle, rims
+from nimble_tile.core.blend.colour import move_luma
 from nimble_tile.core.blend.marks.inks import LEAST_LUMA, MOST_LUMA, Palette
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import by_strength
@@ -36,7 +37,10 @@ ROUND = {"line": 0.85, "panel": 1.5}
 INNER = 0.5
 """Radius of the inner corner of a finder's panel."""
 
-FRAME = ((0.5, 0.9), (1.5, 0.62), (2.5, 0.36))
+FADE_FROM = 0.8
+"""Modules round the code that a broad fade brightens wholly."""
+
+FADING = ((0.5, 0.9), (1.5, 0.62), (2.5, 0.36))
 """Rings of marks round the code: where their middles are, modules outside it, and their size."""
 
 
@@ -150,6 +154,28 @@ def _alignments(plan: Plan) -> list[tuple[int, int]]:
     ]
 
 
+def faded(plan: Plan, settings: Marks, strength: np.ndarray) -> np.ndarray:
+    """The square under the marks (uint8 S × S × 3): the picture itself, or with a broad fade
+    brightened round the code, less and less outwards."""
+    margin = np.where(plan.quiet, np.maximum(by_strength(rims.SEAM_MARGIN, strength), 0), 0)
+    if settings.border != "fade" or not margin.any():
+        return plan.square
+    import cv2
+
+    at = rims.along(plan)
+    beyond = np.maximum(-at, at - plan.symbol.side)
+    away = np.hypot(np.maximum(beyond, 0)[:, None], np.maximum(beyond, 0))
+    away[(beyond[:, None] <= 0) & (beyond <= 0)] = np.inf  # the code's own square
+    width = max(1.0, plan.quiet_zone - 1.0)
+    share = np.clip(1 - (away - FADE_FROM) / (width - FADE_FROM), 0, 1)
+    share = share * share * (3 - 2 * share)
+    local = cv2.resize(gentle.local_tone(plan), (plan.side,) * 2, interpolation=cv2.INTER_LINEAR)
+    tone = plan.luma.astype(np.float32)
+    light = np.maximum(tone, local + plan.on_pixels(margin.astype(np.float32), smooth=True))
+    after = np.rint(np.clip(tone + share * (light - tone), 0, 255)).astype(np.uint8)
+    return move_luma(plan.square, plan.luma, after, plan.colours)
+
+
 def _border(
     plan: Plan, settings: Marks, palette: Palette, strength: np.ndarray, local: np.ndarray,
     light: tuple[int, int, int],
@@ -157,11 +183,11 @@ def _border(
     """What keeps the code apart from the picture round it."""
     lines = gentle.beside(plan)
     margin = np.maximum(by_strength(rims.SEAM_MARGIN, strength), 0)
-    if settings.border == "none" or not lines.any() or not margin[lines].any():
+    if settings.border in ("none", "fade") or not lines.any() or not margin[lines].any():
         return
     side, own = plan.symbol.side, plan.quiet_zone
-    if settings.border == "frame":
-        yield from _frame(plan, palette, margin, local)
+    if settings.border == "marks":
+        yield from _fading(plan, palette, margin, local)
         return
     broad = min(BROAD[settings.border], own)
     radius = min(ROUND[settings.border], broad)
@@ -170,12 +196,12 @@ def _border(
     yield Flat(ring.moved(own, own), light, "border")
 
 
-def _frame(plan: Plan, palette: Palette, margin: np.ndarray, local: np.ndarray) -> Iterator[Flat]:
+def _fading(plan: Plan, palette: Palette, margin: np.ndarray, local: np.ndarray) -> Iterator[Flat]:
     """Rings of light marks that become smaller outwards."""
     side, own = plan.symbol.side, plan.quiet_zone
     rows, columns = np.mgrid[: plan.modules, : plan.modules] - own
     away = np.maximum(np.maximum(-rows, rows - side + 1), np.maximum(-columns, columns - side + 1))
-    for at, size in FRAME:
+    for at, size in FADING:
         ring = (away == at + 0.5) & (margin > 0)
         if not ring.any():
             continue

@@ -14,11 +14,11 @@ from nimble_tile.core.symbol.looks.paths import (
 )
 from nimble_tile.core.symbol.looks.shapes import module_shape
 
-HOLE = 0.42
-"""Hole of a ring, in parts of its size."""
+HOLE, DOT = 0.66, 0.42
+"""Hole of a ring, and the dot in its middle, in parts of its size: readers look at the middle."""
 
-ARM = 0.38
-"""Width of a cross's arms, and of a dash, in parts of its size."""
+ARM = 0.46
+"""Width of a cross's arms, in parts of its size."""
 
 
 def stamp(shape: str, look: Look) -> Path:
@@ -30,13 +30,15 @@ def stamp(shape: str, look: Look) -> Path:
     if shape == "diamond":
         return polygon([(0, -0.62), (0.62, 0), (0, 0.62), (-0.62, 0)])
     if shape == "ring":
-        return joined([circle(0, 0, 0.5), reversed_path(circle(0, 0, 0.5 * HOLE))])
+        return joined(
+            [circle(0, 0, 0.5), reversed_path(circle(0, 0, 0.5 * HOLE)), circle(0, 0, 0.5 * DOT)]
+        )
     if shape == "cross":
         a = ARM / 2
         return polygon([(-a, -0.5), (a, -0.5), (a, -a), (0.5, -a), (0.5, a), (a, a), (a, 0.5),
                         (-a, 0.5), (-a, a), (-0.5, a), (-0.5, -a), (-a, -a)])  # fmt: skip
     if shape == "dash":
-        return rounded(-0.56, -0.3, 1.12, 0.6, (0.3,) * 4)
+        return rounded(-0.56, -0.36, 1.12, 0.72, (0.36,) * 4)
     if shape == "look":
         return module_shape(look)
     return circle(0, 0, 0.5)
