@@ -30,8 +30,8 @@ STEP, SETTLING_STEP = 40.0, 15.0
 """First steps' length, of 255."""
 
 FROM_GREY = 38.0
-"""Steps of 255 by which the margin from mid grey is less: at the same reach, colours change by a
-seventh less on four photographs."""
+"""Steps of 255 by which the margin from mid grey is less: colours change by a tenth less
+on four pictures, at about the same reach."""
 
 LEAST = 10.0
 """Change of tone, of 255, below which a module gets no mark."""
