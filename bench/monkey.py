@@ -1,8 +1,10 @@
 """A long session by random events in the real window: memory, threads, and longest waits.
 
 Usage: monkey.py [EVENTS] [SEED]. Buttons, sliders, keys, menu actions, drags and undo come at
-random; dialogs are refused. What is printed every tenth of the way is measured at rest; the last
-lines set the end beside the first rest after a quarter, when everything has been opened once.
+random; dialogs are refused. Every tenth of the way memory is measured at rest, first with all
+that the hands have made (pictures, drafts, undo), then with a new piece, which is to hold nothing
+of it; the last lines set the end beside the first rest after a quarter, when everything has been
+opened once.
 """
 
 import faulthandler
@@ -135,9 +137,15 @@ class Monkey:
         self.turn(6)
         gc.collect()
         give_back()
+        full = resident()
+        self.window.files.new_piece()
+        self.turn(6)
+        gc.collect()
+        give_back()
         self.rests.append((number, resident(), threading.active_count()))
-        print(f"{number:6} events  {resident():7.0f} MB  {threading.active_count():3} threads  "
-              f"{len(self.app.allWidgets()):5} widgets", flush=True)  # fmt: skip
+        print(f"{number:6} events  {full:7.0f} MB, new piece {resident():5.0f} MB  "
+              f"{threading.active_count():3} threads  {len(self.app.allWidgets()):5} widgets",
+              flush=True)  # fmt: skip
 
     def event(self) -> None:
         """One thing that a person may do."""

@@ -22,7 +22,7 @@ from skimage import data
 
 from nimble_tile.core.memory import give_back
 from nimble_tile.core.picture.store import PictureStore
-from nimble_tile.core.piece import Code, Message, Picture, Piece
+from nimble_tile.core.piece import Blend, Code, Message, Picture, Piece
 from nimble_tile.core.scan.bay import ReaderBay
 from nimble_tile.ui.app import few_arenas
 
@@ -127,18 +127,30 @@ def as_the_program():
     few_arenas()
 
 
-MOST_KEPT = 500e6
-"""Bytes of a process of tests from which what a test leaves behind is looked for at once."""
+MOST_GROWN = 80e6
+"""Bytes that a process of tests may grow by before what tests leave behind is looked for."""
+
+
+def resident():
+    """Bytes of this process that are in memory."""
+    pages = int(Path("/proc/self/statm").read_text().split()[1])
+    return pages * os.sysconf("SC_PAGE_SIZE")
+
+
+tidied = [400e6]  # what was in memory when that was done last
 
 
 @pytest.fixture(autouse=True)
 def tidy():
-    """Renderers and windows that refer to themselves go before the next ones come."""
+    """Renderers and windows that refer to themselves go before many of them have come.
+
+    Not after each test: going through all objects takes as long as a usual test.
+    """
     yield
-    pages = int(Path("/proc/self/statm").read_text().split()[1])
-    if pages * os.sysconf("SC_PAGE_SIZE") > MOST_KEPT:
+    if resident() > tidied[0] + MOST_GROWN:
         gc.collect()
         give_back()
+        tidied[0] = resident()
 
 
 @pytest.fixture(autouse=True)
@@ -158,6 +170,14 @@ def patient(monkeypatch):
     monkeypatch.setattr(QtBot, "waitSignal", for_signal)
 
 
+def by_tone(window):
+    """Blend by tone in the picture's middle: for what is about neither marks nor their place."""
+    piece = window.session.piece
+    plain = {"blend": Blend(), "code": piece.code.model_copy(update={"steer": "off"}),
+             "picture": piece.picture.model_copy(update={"region": None})}  # fmt: skip
+    window.session.put(piece.model_copy(update=plain), "By tone")
+
+
 @pytest.fixture
 def settle(qtbot):
     def wait(window):
@@ -170,8 +190,9 @@ LONGEST_FIRST = (
     "test_tune.py", "test_propose.py", "test_methods.py", "test_weave.py", "test_export.py",
     "test_painter.py", "test_batch.py", "test_studio.py", "test_symbol.py", "test_help.py",
     "test_window_picture.py", "test_window_logo.py", "test_language.py", "test_window_mend.py",
-    "test_window_studio.py", "test_drawn.py", "test_looks.py", "test_window_proof.py",
-    "test_reach.py", "test_window.py", "test_foreign.py", "test_caption.py",
+    "test_window_studio.py", "test_drawn.py", "test_window_proof.py",
+    "test_marks.py", "test_looks.py", "test_remedies.py", "test_cli.py", "test_reach.py",
+    "test_window.py", "test_foreign.py", "test_caption.py",
 )  # fmt: skip
 """Files that take long: begun last, they would leave one of two processes without work."""
 

@@ -201,7 +201,7 @@ def test_variants_are_kept_compared_taken_and_saved(window, settle, qtbot, tmp_p
     qtbot.mousePress(view.view, Qt.MouseButton.LeftButton, pos=at)
     qtbot.mouseMove(view.view, half)
     qtbot.mouseRelease(view.view, Qt.MouseButton.LeftButton, pos=half)
-    assert 0.4 < view.view.share < 0.8
+    assert 0.4 < view.view.share < 0.9
     view.view.move_line(0.5)
     qtbot.keyClick(view.view, Qt.Key.Key_Right)
     assert view.view.share == pytest.approx(0.52)

@@ -396,15 +396,15 @@ def test_what_a_cut_remembers_belongs_to_its_settings(plan):
         assert np.array_equal(blend(plan, settings), blend(fresh, settings))
 
 
-@pytest.mark.parametrize("version", ["M2", "1", "15"])
+@pytest.mark.parametrize("version", ["M2", "1", "10"])
 def test_methods_work_on_every_size_of_symbol(version):
     text = "1234567" if version == "M2" else "https://n.example"
     symbol = encode(Message(kind="text", text=text), Code(version=version, level="L"))
-    for quiet_zone in (0, 2, 4):
+    for quiet_zone in (0, 3):
         side = (symbol.side + 2 * quiet_zone) * 5
         plan = Plan(square_of("coffee", side), symbol, quiet_zone)
         for settings in KINDS:
-            if settings.method == "weave" and version == "15" and quiet_zone:
+            if settings.method == "weave" and version == "10" and quiet_zone:
                 continue  # it takes long
             out = blend(plan, settings.model_copy(update={"strength": 1.0}))
             inner = ~plan.quiet

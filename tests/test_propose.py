@@ -31,13 +31,14 @@ def brief(monkeypatch):
     monkeypatch.setattr(confirm, "LARGE", 800)
 
 
-def test_three_proposals_hold_and_are_what_they_are_called(photo_piece, store, bay, brief):
+def test_proposals_hold_and_are_what_they_are_called(photo_piece, store, bay, brief):
     piece = photo_piece("coffee", level="H").edited("finish", size=512)
     found = list(propose.propose(piece, Renderer(store), Room(bay), FEW, 0.8))
     # Each kind shows something before any of them is done.
-    first = [one.kind for one in found[:3]]
+    first = [one.kind for one in found[: len(PROPOSAL_LABELS)]]
     assert sorted(first) == sorted(PROPOSAL_LABELS)
-    assert not any(one.final for one in found[:3])
+    assert not any(one.final for one in found[: len(PROPOSAL_LABELS)])
+    assert [one.kind for one in found if one.final] == list(propose.TO_THE_END)
     shares = [one.share for one in found]
     assert shares == sorted(shares) and shares[-1] == 1
     last = {one.kind: one for one in found if one.final}
@@ -117,7 +118,7 @@ def _rgb(colour):
 def test_neighbours_differ_each_in_its_own_way(kind, photo_piece, store):
     piece = photo_piece("rocket", level="L", version="4", steer="padding")
     piece = piece.edited("picture", region=Region(x=20, y=20, width=250, height=250))
-    method = {"quietest": "gentle", "woven": "weave", "boldest": "dots"}[kind]
+    method = {"quietest": "gentle", "woven": "weave", "boldest": "dots", "light": "light"}[kind]
     piece = piece.edited("blend", method=method)
     near = propose.neighbours(kind, piece, Renderer(store))
     assert len(near) == 3 and len(set(map(str, near))) == 3 and piece not in near
@@ -144,6 +145,7 @@ def test_make_proposes_into_a_folder(tmp_path, monkeypatch, brief):
     assert made.exit_code == 0, made.output
     told = json.loads(made.stdout)
     assert [one["kind"] for one in told["proposals"]] == list(PROPOSAL_LABELS)
+    assert told["proposals"][-1]["method"] == "light"
     for one in told["proposals"]:
         assert one["verdict"]["matches"] is True
         assert one["reach"] >= 0.75 and 0 < one["fidelity"]["ssim_view"] < 1
@@ -181,6 +183,7 @@ def test_proposals_come_by_themselves_and_one_click_takes_one(
     window, settle, qtbot, brief, monkeypatch, tmp_path
 ):
     monkeypatch.setattr(type(window.proof.prover), "trials", FEW)
+    monkeypatch.setattr(propose, "carries_shade", lambda *_: False)
     window.settings.set("proposals", True)
     path = tmp_path / "cat.png"
     path.write_bytes(encoded(photograph("chelsea")))
@@ -191,12 +194,17 @@ def test_proposals_come_by_themselves_and_one_click_takes_one(
     settle(window)
     window.ladder.open(3)
     box, proposing = window.blend.proposals, window.blend_desk.proposing
+    assert proposing.running or proposing._timer.isActive()  # whatever rung is open
     box.reach.set_value(0.75)
+    box.reach_changed.emit(0.75)
     qtbot.waitUntil(lambda: proposing.running, timeout=10_000)
     assert box.stop.isVisible()
     before = window.session.piece
     qtbot.waitUntil(lambda: not proposing.running, timeout=90_000)
     cards = box.cards
+    # Where a picture is too dark to carry shade, that is said.
+    assert cards["light"].proposal is None and "too dark" in cards["light"].note
+    cards = {kind: card for kind, card in box.cards.items() if kind != "light"}
     assert all(card.proposal.final and card.more.isVisible() for card in cards.values())
     assert not any(card.taken for card in cards.values())
     assert "Scans well" in cards["woven"].accessibleName()

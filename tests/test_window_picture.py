@@ -7,7 +7,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from conftest import encoded, photograph
+from conftest import by_tone, encoded, photograph
 from nimble_tile.core.artwork import Frame, Light
 from nimble_tile.core.picture.placing import corners
 from nimble_tile.core.picture.store import PictureStore
@@ -28,6 +28,8 @@ def cat(window, settle, tmp_path, qtbot):
     window.ladder.open(2)
     settle(window)
     qtbot.waitUntil(lambda: window.bench.extent == (451, 300), timeout=10_000)
+    by_tone(window)
+    settle(window)
     return window
 
 

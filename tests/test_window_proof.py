@@ -13,7 +13,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog
 from shiboken6 import isValid
 
-from conftest import LINK, encoded, photograph
+from conftest import LINK, by_tone, encoded, photograph
 from nimble_tile.core.project import archive
 from nimble_tile.core.trials import sets
 from nimble_tile.ui.bench.bench import Lens
@@ -33,6 +33,7 @@ def weak(window, settle, qtbot, tmp_path):
     window.message.text.setPlainText(LINK)
     window.files.bring_picture(path)
     qtbot.waitUntil(lambda: window.session.piece.picture.digest is not None, timeout=10_000)
+    by_tone(window)
     window.session.edit("blend", "strength", strength=0.45)
     settle(window)
     window.wall.rest.setChecked(False)
@@ -154,6 +155,7 @@ def test_trials_are_edited_added_switched_off_and_kept(window, settle, proved, q
     proved(window)
     editor = TrialEditor(window, window.proof.prover)
     editor.show()
+    qtbot.waitUntil(lambda: editor.whole)
     # Every number of a trial can be changed, within the model's own limits.
     fields = {(f.part, f.name) for _, group in GROUPS for f in group}
     model = {(part, name) for part in ("shown", "view", "camera", "light", "before", "wear")

@@ -182,7 +182,7 @@ _out_option = click.option(
 @click.option(
     "--propose",
     type=click.Path(path_type=Path, file_okay=False),
-    help="In place of --out: folder for three proposals, the quietest, the woven and the boldest.",
+    help="In place of --out: folder for proposals: quietest, woven, boldest, light.",
 )
 @click.option(
     "--reach",
@@ -228,7 +228,7 @@ _out_option = click.option(
 @click.option(
     "--blend",
     default=None,
-    help="tone (default), overlay, dots, cut, grain, ink, strokes, gentle or weave.",
+    help="gentle (default), tone, overlay, dots, cut, grain, ink, strokes, weave or light.",
 )
 @click.option(
     "--matter",
@@ -296,9 +296,11 @@ def make(
     from nimble_tile.core.errors import UserError
 
     if (out is None) == (propose is None):
-        raise UserError("--out names one file, --propose a folder for three.", "Give one of them.")
+        raise UserError(
+            "--out names one file, --propose a folder for proposals.", "Give one of them."
+        )
     if propose is not None and gentlest is not None:
-        raise UserError("--propose finds three pieces, --gentlest one.", "Give one of them.")
+        raise UserError("--propose finds several pieces, --gentlest one.", "Give one of them.")
     if reach is not None and propose is None:
         raise UserError("--reach is for --propose.", "Give --propose, or --gentlest REACH.")
     matter = options["matter"]

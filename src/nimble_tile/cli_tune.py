@@ -45,7 +45,7 @@ def proposals(
     seed: int,
     as_json: bool,
 ) -> bool:
-    """Write three proposals into a folder, each as an image and as a project; whether all of
+    """Write proposals into a folder, each as an image and as a project; whether all of
     them scan."""
     from dataclasses import replace
 

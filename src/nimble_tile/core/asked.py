@@ -29,6 +29,7 @@ from nimble_tile.core.piece import (
     Weave,
 )
 from nimble_tile.core.symbol import tables
+from nimble_tile.core.tune.first import STRENGTH, untouched
 
 FARTHEST = 1e6
 """Largest coordinate on a picture that is accepted, in pixels."""
@@ -162,6 +163,13 @@ class Asker:
         if "region" in asked and "corners" in asked:
             raise self._twice("region", "corners", "where")
         own = base if base is not None else Piece()
+        if "picture" in asked and "blend" not in asked and untouched(own):
+            # What a new piece begins with; a blend mode is one of the overlay.
+            asked["blend"] = "overlay" if "mode" in asked else "gentle"
+            if asked["blend"] == "gentle":
+                asked.setdefault("strength", STRENGTH)
+                if not str(asked.get("version", own.code.version)).lower().startswith("m"):
+                    asked.setdefault("steer", "padding")
         piece = own.model_copy(
             update={
                 "message": self.valid(Message, {"kind": "text", "text": message}),

@@ -31,13 +31,13 @@ from nimble_tile.core.look import Look, Model
 from nimble_tile.core.phonelog import MOST_ENTRIES as MOST_TESTS
 from nimble_tile.core.phonelog import PhoneTest
 
-SCHEMA = 11
+SCHEMA = 12
 """Version of the piece's stored form. 1 had no look, no forms of messages, wrote
 everything outside ASCII as UTF-8 without a mark, and never raised the level.
 Until 2 the code stood upright on the picture as it was, blended by tone or overlay.
 3 knew no logos, captions, surrounds and layouts, 4 no phone log and no steering,
 5 no gentle blend, 6 no drafts beside the piece, 7 no weave, 8 no pixel art and no revisions
-of drawings, 9 no effects of light and only four formats of files, 10 no marks."""
+of drawings, 9 no effects of light and only four formats of files, 10 no marks, 11 no light."""
 
 Level = Literal["L", "M", "Q", "H"]
 
@@ -125,11 +125,13 @@ class Code(Model):
         raise ValueError("a version is auto, micro, 1 to 40, or M1 to M4")
 
 
-Method = Literal["tone", "overlay", "dots", "cut", "grain", "ink", "strokes", "gentle", "weave"]
+Method = Literal[
+    "tone", "overlay", "dots", "cut", "grain", "ink", "strokes", "gentle", "weave", "light"
+]
 METHOD_LABELS = {
     "tone": tr("Tone"), "overlay": tr("Overlay"), "dots": tr("Dots"), "cut": tr("Two-tone cut"),
     "grain": tr("Grain"), "ink": tr("Ink"), "strokes": tr("Strokes"), "gentle": tr("Gentle"),
-    "weave": tr("Weave"),
+    "weave": tr("Weave"), "light": tr_as("blend", "Light"),
 }  # fmt: skip
 """What each blend method is called."""
 
@@ -323,6 +325,31 @@ class Marks(Model):
     border: Literal["none", "line", "panel", "marks", "fade"] = "line"
 
 
+class Light(Model):
+    """Sun through a pierced screen.
+
+    Attributes
+    ----------
+    warmth : float
+        How warm what is lit is, and how blue the shade, 0 (neither) to 1.
+    edge : float
+        Width of the penumbra between shade and light, in modules, 0 to 0.6: it grows with the
+        screen's distance.
+    rounding : float
+        How far openings are rounded and joined, 0 to 1; the look's own shapes stay.
+    angle : float
+        Where the light falls off to, in degrees, clockwise from the right.
+    fall : float
+        How far it falls off across the code, 0 to 1.
+    """
+
+    warmth: ZeroToOne = 0.45
+    edge: float = Field(default=0.16, ge=0, le=0.6)
+    rounding: ZeroToOne = 0.7
+    angle: float = Field(default=45, ge=-180, le=180)
+    fall: ZeroToOne = 0.25
+
+
 SOFTLY = Marks.model_construct(shape="soft")
 """No marks: what is finished already is mended where nobody sees it."""
 
@@ -346,6 +373,8 @@ class Blend(Model):
         Settings of these methods.
     marks : Marks
         Of the gentle blend.
+    light : Light
+        Of the method of this name.
     finders : float or None
         Strength of finder and alignment patterns, 0 to 1; None: as the rest.
     quiet : {"lightened", "soft", "plain"}
@@ -373,6 +402,7 @@ class Blend(Model):
     strokes: Strokes = Strokes.model_construct()
     weave: Weave = Weave.model_construct()
     marks: Marks = Marks.model_construct()
+    light: Light = Light.model_construct()
     finders: ZeroToOne | None = None
     quiet: Literal["lightened", "soft", "plain"] = "lightened"
     quiet_strength: ZeroToOne | None = None

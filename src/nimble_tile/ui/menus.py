@@ -19,6 +19,7 @@ from nimble_tile.core.language import tr, tr_as
 from nimble_tile.ui.bench.foot import LENSES
 from nimble_tile.ui.bench.lenses import Lens
 from nimble_tile.ui.kit.asking import passing
+from nimble_tile.ui.work.jobs import Latest
 
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QMenu
@@ -252,9 +253,13 @@ def about(window: MenuWindow) -> None:
         )
         + "</p>"
     )
-    box.setDetailedText(licences())
+    # Asking every package takes a moment; the button for the list comes when it is known.
+    found = Latest("licences")  # which may still be at it when the box has gone
+    found.answered.connect(box.setDetailedText)
+    found.ask(licences)
     with passing(box):
         box.exec()
+        found.stop(wait=False)
 
 
 def licences() -> str:

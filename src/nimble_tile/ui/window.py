@@ -230,6 +230,7 @@ class Window(QMainWindow):
         files.began.connect(self.bench.clear)
         files.fresh.connect(self._start_typing)
         files.picture_came.connect(self._picture_came)
+        files.guessed.connect(self.blend_desk.proposing.stand_in)
         files.message_came.connect(self._open_message)
         files.look_came.connect(self.code_desk.take_look)
         files.logo_came.connect(self.logo_desk.bring_logo)
@@ -366,9 +367,8 @@ class Window(QMainWindow):
         self.draft_desk.show_shelf(True)
 
     def _picture_came(self, first: bool) -> None:
-        """With the first picture the work goes on at blending, unless somebody is typing."""
-        early = self.ladder.current_rung in ("", "message", "code", "picture")
-        if first and early and not self.message.text.hasFocus():
+        """With the first picture the work goes on at blending."""
+        if first and self.ladder.current_rung in ("", "message", "code", "picture"):
             self.ladder.open_rung("blend")
 
     # The window itself -------------------------------------------------------

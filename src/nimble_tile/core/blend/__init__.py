@@ -19,6 +19,7 @@ from nimble_tile.core.blend import (
     gentle,
     grain,
     ink,
+    light,
     marks,
     overlay,
     strokes,
@@ -35,6 +36,7 @@ from nimble_tile.core.piece import Blend
 _MODULES = {
     "tone": tone, "overlay": overlay, "dots": dots, "cut": cut, "grain": grain, "ink": ink,
     "strokes": strokes, "gentle": gentle, "weave": weave,
+    "light": light,
 }  # fmt: skip
 
 METHODS: dict[str, Callable[[Plan, Blend, np.ndarray], np.ndarray]] = {

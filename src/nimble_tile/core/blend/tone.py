@@ -52,42 +52,64 @@ def tones(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     """
     import cv2
 
-    made, shapes = bands(plan, settings, strength), plan.shape_cells(GRAIN)
-    n, size = plan.modules, (plan.side, plan.side)
-    fine = (n * GRAIN, n * GRAIN)
-
-    def spread(grid: np.ndarray) -> np.ndarray:
-        return cv2.resize(grid, fine, interpolation=cv2.INTER_NEAREST)
-
-    spot = np.tile(_spot(), (n, n))
-    margin = spread(made.whole) + spread(made.centre - made.whole) * spot
-    is_dark = spread(plan.dark.astype(np.uint8)).astype(bool)
-    is_light = ~is_dark
-    if shapes is not None:
-        # The part of a module that its shape leaves free stays picture; where shapes grow
-        # into light modules, these are dark.
-        is_dark, is_light = shapes, is_light & ~shapes
-    smooth = {"dsize": fine, "interpolation": cv2.INTER_LINEAR}
-    below, above = cv2.resize(made.below, **smooth), cv2.resize(made.above, **smooth)
-    ceiling = np.where(is_dark, below - margin, np.float32(1))
-    floor = np.where(is_light, np.minimum(above + margin, spread(made.enough)), np.float32(0))
+    made = bands(plan, settings, strength)
+    is_dark, is_light = _sides(plan)
     change = (made.tone - plan.module_luma) * np.float32(KEEP)
     # The quiet zone is treated by itself.
     change[plan.quiet] = 0
-    fine_change = spread(change)
-    if shapes is not None:
+    fine_change = _spread(plan, change)
+    if not plan.look.plain_shapes:
         own = (fine_change < 0) & is_dark | (fine_change > 0) & is_light
         fine_change = np.where(own, fine_change, np.float32(0))
     shift = cv2.GaussianBlur(fine_change, (0, 0), EDGE_BLUR * GRAIN)
+    after = cv2.subtract(cv2.add(plan.luma, _pixels(plan, shift)), _pixels(plan, -shift))
+    floor, ceiling = limits(plan, settings, strength)
+    return cv2.min(cv2.max(after, floor), ceiling)
 
-    def pixels(field: np.ndarray) -> np.ndarray:
-        steps = cv2.max(cv2.multiply(field, 255.0), 0.0).astype(np.float32)
-        return cv2.resize(
-            np.rint(cv2.min(steps, 255.0)).astype(np.uint8), size, interpolation=cv2.INTER_LINEAR
-        )
 
-    after = cv2.subtract(cv2.add(plan.luma, pixels(shift)), pixels(-shift))
-    return cv2.min(cv2.max(after, pixels(floor)), pixels(ceiling))
+def limits(plan: Plan, settings: Blend, strength: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Luma that each pixel has at least and at most, by the bands (uint8 S × S each)."""
+    import cv2
+
+    made = bands(plan, settings, strength)
+    n = plan.modules
+    spot = np.tile(_spot(), (n, n))
+    margin = _spread(plan, made.whole) + _spread(plan, made.centre - made.whole) * spot
+    is_dark, is_light = _sides(plan)
+    smooth = {"dsize": (n * GRAIN, n * GRAIN), "interpolation": cv2.INTER_LINEAR}
+    below, above = cv2.resize(made.below, **smooth), cv2.resize(made.above, **smooth)
+    ceiling = np.where(is_dark, below - margin, np.float32(1))
+    enough = _spread(plan, made.enough)
+    floor = np.where(is_light, np.minimum(above + margin, enough), np.float32(0))
+    return _pixels(plan, floor), _pixels(plan, ceiling)
+
+
+def _spread(plan: Plan, grid: np.ndarray) -> np.ndarray:
+    """A grid of modules on cells, `GRAIN` a module."""
+    import cv2
+
+    fine = (plan.modules * GRAIN,) * 2
+    return cv2.resize(grid, fine, interpolation=cv2.INTER_NEAREST)
+
+
+def _sides(plan: Plan) -> tuple[np.ndarray, np.ndarray]:
+    """Which cells are dark and which light (bool); a shape leaves some free."""
+    shapes = plan.shape_cells(GRAIN)
+    is_dark = _spread(plan, plan.dark.astype(np.uint8)).astype(bool)
+    if shapes is None:
+        return is_dark, ~is_dark
+    # The part of a module that its shape leaves free stays picture; where shapes grow
+    # into light modules, these are dark.
+    return shapes, ~is_dark & ~shapes
+
+
+def _pixels(plan: Plan, field: np.ndarray) -> np.ndarray:
+    """Cells of luma, 0 to 1, on pixels (uint8 S × S)."""
+    import cv2
+
+    steps = cv2.max(cv2.multiply(field, 255.0), 0.0).astype(np.float32)
+    rounded = np.rint(cv2.min(steps, 255.0)).astype(np.uint8)
+    return cv2.resize(rounded, (plan.side, plan.side), interpolation=cv2.INTER_LINEAR)
 
 
 def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:

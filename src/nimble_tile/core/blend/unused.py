@@ -6,7 +6,7 @@ from nimble_tile.core.language import tr, within
 from nimble_tile.core.look import Look
 from nimble_tile.core.piece import METHOD_LABELS, Piece
 
-LOOKLESS = frozenset({"tone", "dots", "cut", "grain", "strokes", "gentle", "weave"})
+LOOKLESS = frozenset({"tone", "dots", "cut", "grain", "strokes", "gentle", "weave", "light"})
 """Methods that read no colours of the look, nor pictures of its finders."""
 
 SHAPELESS = frozenset({"cut", "grain"})

@@ -70,7 +70,7 @@ def lit(plane: np.ndarray, ink: float) -> np.ndarray:
     return ink + (1 - ink) * plane
 
 
-_SURFACES = Memory(16)
+_SURFACES = Memory(6)
 """Surfaces do not depend on what is printed on the paper: many artworks are looked at in the
 same trials, those of a set and some draws about it."""
 

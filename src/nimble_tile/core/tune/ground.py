@@ -5,10 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 from nimble_tile.core.errors import UserError
-from nimble_tile.core.language import tr
+from nimble_tile.core.language import tr, tr_as
 from nimble_tile.core.piece import Blend, Finish, Piece
 
-PROPOSAL_LABELS = {"quietest": tr("Quietest"), "woven": tr("Woven"), "boldest": tr("Boldest")}
+PROPOSAL_LABELS = {
+    "quietest": tr("Quietest"), "woven": tr("Woven"), "boldest": tr("Boldest"),
+    "light": tr_as("proposal", "Light"),
+}  # fmt: skip
 """Kinds of proposals, as they are shown."""
 
 

@@ -13,6 +13,7 @@ import numpy as np
 from nimble_tile.core.errors import Stopped
 from nimble_tile.core.judged import judged_size
 from nimble_tile.core.language import tr
+from nimble_tile.core.memory import give_back
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import Rendering
@@ -278,6 +279,7 @@ class Looking(ABC):
         """
         found = self._found(made, least)
         self.done += 1
+        give_back()  # else what was free between two candidates is memory that nobody uses
         self.looked.append(found)
         if found.reach >= self.wanted:
             self.passing.append(found)

@@ -1,7 +1,8 @@
-"""Three proposals for a picture: the quietest, the woven and the boldest piece that hold a reach.
+"""Proposals for a picture: the quietest, the woven and the boldest piece that hold a reach, and
+one by light where the picture is bright enough to carry shade.
 
-Each is the result of a search of its own, shorter than the gentlest pass by itself. All three
-show a first candidate before any of them is searched to its end.
+Each is the result of a search of its own, shorter than the gentlest pass by itself. All of them
+show a first candidate before any is searched to its end.
 """
 
 from __future__ import annotations
@@ -16,6 +17,7 @@ from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Piece, Region
 from nimble_tile.core.places import advise_piece
 from nimble_tile.core.render import Renderer
+from nimble_tile.core.scan.readers import to_grey
 from nimble_tile.core.scan.verdict import Verdict
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.trial import Trial
@@ -24,7 +26,7 @@ from nimble_tile.core.tune.bold import WAYS, Bold, pieces
 from nimble_tile.core.tune.candidates import Candidate, PassStep
 from nimble_tile.core.tune.gentlest import Gentlest
 from nimble_tile.core.tune.ground import PROPOSAL_LABELS, ready
-from nimble_tile.core.tune.kinds import WEAVINGS, Effort, Gentle, Woven
+from nimble_tile.core.tune.kinds import WEAVINGS, Effort, Gentle, Woven, code_of
 from nimble_tile.core.tune.line import Line
 from nimble_tile.core.tune.looking import CONFIRMING_TAKES, Looking
 
@@ -32,12 +34,22 @@ EFFORTS = {
     "quietest": Effort(own=0, candidates=4, rendered=7, confirmed=4, at_most=6, brief=True),
     "woven": Effort(own=0, candidates=2, rendered=3, confirmed=3, at_most=5, brief=True),
     "boldest": Effort(own=0, candidates=0, rendered=0, confirmed=2, at_most=4),
+    "light": Effort(own=0, candidates=0, rendered=0, confirmed=3, at_most=5),
     "like": Effort(own=0, candidates=0, rendered=0, confirmed=2, at_most=4),
 }
 """How much is looked at for each, and for a neighbour of one."""
 
-TO_THE_END = ("boldest", "woven", "quietest")
-"""The shortest search first."""
+BRIGHT = 0.4
+"""Mean luma, 0 to 1, under the code from which a picture can carry shade."""
+
+SUNLIT = 0.7
+"""Strength at which the proposal by light begins."""
+
+PENUMBRAS = (0.06, 0.16, 0.36)
+"""Edges, in modules, that its neighbours differ by."""
+
+TO_THE_END = ("quietest", "light", "boldest", "woven")
+"""The first one takes the place of the guess that a new picture begins with."""
 
 PLACED_SIDES = (0.72, 0.6, 0.5)
 """Sides of the code, in parts of the picture's shorter side, where a place is proposed for it:
@@ -124,7 +136,7 @@ def propose(
     stop: Callable[[], bool] = lambda: False,
     size: int | None = None,
 ) -> Iterator[Proposal]:
-    """Search for three proposals; another seed weaves otherwise and may find others.
+    """Search for proposals; another seed weaves otherwise and may find others.
 
     Parameters
     ----------
@@ -146,13 +158,15 @@ def propose(
     piece = placed(piece, renderer)
     runs: dict[str, _Run] = {}
     try:
-        for kind in PROPOSAL_LABELS:
+        kinds = [k for k in PROPOSAL_LABELS if k != "light" or carries_shade(piece, renderer)]
+        for kind in kinds:
             if stop():
                 return
             own = Renderer(renderer.pictures)
             runs[kind] = _Run(kind, piece, own, room, trials, wanted, seed, stop, size)
+            runs[kind].of = len(kinds)
             yield from runs[kind].some(runs, first=True)
-        for kind in TO_THE_END:
+        for kind in (k for k in TO_THE_END if k in kinds):
             if stop():
                 return
             yield from runs[kind].some(runs)
@@ -162,14 +176,38 @@ def propose(
             run.close()
 
 
+def carries_shade(piece: Piece, renderer: Renderer) -> bool:
+    """Whether the picture under the code is bright enough for a proposal by light."""
+    seen = renderer.render(piece.edited("blend", strength=0.0), 256)
+    return float(to_grey(seen.upright(seen.picture)).mean()) >= BRIGHT * 255
+
+
+def by_light(piece: Piece) -> Piece:
+    """The piece as the search by light begins with it."""
+    version, level = Gentle(piece, brief=True).symbols[0]
+    lit = piece.edited("blend", method="light", strength=SUNLIT, map=None, finders=None,
+                       quiet_strength=None)  # fmt: skip
+    return lit.model_copy(update={"code": code_of(piece, version, level)})
+
+
 class _Run:
-    """The search for one proposal."""
+    """The search for one proposal.
+
+    Attributes
+    ----------
+    of : int
+        How many are looked for.
+    """
+
+    of = len(PROPOSAL_LABELS)
 
     def __init__(self, kind: str, piece: Piece, *rest: Any) -> None:
         self.kind, self.step = kind, None
         effort = EFFORTS[kind]
         if kind == "boldest":
             self.search: Looking = Bold(piece, *rest, effort)
+        elif kind == "light":
+            self.search = Held(by_light(piece), *rest, effort)
         else:
             method = "weave" if kind == "woven" else "gentle"
             own, (_, _, _, _, seed, *_) = piece.blend.weave, rest
@@ -199,7 +237,7 @@ class _Run:
 
     def _proposal(self, runs: dict[str, _Run], final: bool) -> Proposal:
         known = [run.step.share for run in runs.values() if run.step is not None]
-        done = sum(known) / len(PROPOSAL_LABELS)
+        done = sum(known) / self.of
         step: PassStep = self.step
         return _told(self.search, self.kind, step, final, done)
 
@@ -283,6 +321,8 @@ def neighbours(kind: str, piece: Piece, renderer: Renderer) -> list[Piece]:
             lambda: _other_way(piece, renderer, 1),
             lambda: _other_way(piece, renderer, 2),
         ]
+    elif kind == "light":
+        changes[:0] = [lambda e=edge: _other_edge(piece, e) for edge in PENUMBRAS[::2]]
     else:
         changes[:0] = [lambda: _other_mask(piece, renderer, 1)]
         changes.append(lambda: _other_mask(piece, renderer, 2))
@@ -305,6 +345,10 @@ def _other_patch(piece: Piece) -> Piece:
     larger = [size for size in sizes if size > weave.patch]
     patch = larger[0] if larger else sizes[0]
     return piece.edited("blend", weave=weave.model_copy(update={"patch": patch}))
+
+
+def _other_edge(piece: Piece, edge: float) -> Piece:
+    return piece.edited("blend", light=piece.blend.light.model_copy(update={"edge": edge}))
 
 
 def _other_mask(piece: Piece, renderer: Renderer, further: int) -> Piece:

@@ -8,10 +8,12 @@ from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QCursor,
+    QFocusEvent,
     QFont,
     QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
+    QMoveEvent,
     QPainter,
     QPaintEvent,
 )
@@ -31,15 +33,25 @@ if TYPE_CHECKING:
 WIDTH = 336
 ROW = 56
 
+HOVERED = 0.45
+"""Part of an open row's shade that the row under the pointer has: one row alone looks open."""
+
+BY_KEYS = (
+    Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason,
+    Qt.FocusReason.ShortcutFocusReason,
+)  # fmt: skip
+
 
 class RungRow(QWidget):
     """A rung's row: number, title, one-line summary."""
 
     pressed = Signal()
+    moved = Signal()
 
     def __init__(self, number: int, title: str) -> None:
         super().__init__()
         self.theme = themes.LIGHT
+        self.framed = False  # by the keyboard's focus
         self.number, self.title, self.summary = number, title, ""
         self.open = self.hovered = False
         self.cost, self.cost_state, self.stale = "", "", False
@@ -85,6 +97,19 @@ class RungRow(QWidget):
         else:
             super().keyPressEvent(event)
 
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        # After a click the row that is open says enough.
+        self.framed = event.reason() in BY_KEYS
+        super().focusInEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        self.framed = False
+        super().focusOutEvent(event)
+
+    def moveEvent(self, event: QMoveEvent) -> None:
+        super().moveEvent(event)
+        self.moved.emit()
+
     def enterEvent(self, event) -> None:
         self.set_hovered(True)
 
@@ -102,7 +127,9 @@ class RungRow(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme = self.theme
         if self.open or self.hovered:
-            painter.fillRect(self.rect(), QColor(theme.tint))
+            shade = QColor(theme.tint)
+            shade.setAlphaF(1 if self.open else HOVERED)
+            painter.fillRect(self.rect(), shade)
         if self.open:
             painter.fillRect(QRectF(0, 0, 3, self.height()), QColor(theme.accent))
         painter.setPen(QColor(theme.accent))
@@ -125,7 +152,7 @@ class RungRow(QWidget):
         painter.setPen(QColor(theme.soft))
         shown = QFontMetricsF(font).elidedText(self.summary, Qt.TextElideMode.ElideRight, width)
         painter.drawText(QRectF(44, 29, width, 18), Qt.AlignmentFlag.AlignVCenter, shown)
-        if self.hasFocus():
+        if self.framed:
             painter.setPen(QColor(theme.accent))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5))
@@ -147,6 +174,9 @@ class Ladder(QScrollArea):
         self.rungs: list[Rung] = []
         self.rows: list[RungRow] = []
         self.current = -1
+        # Rows move under a resting pointer, and Qt sends them no leave or enter event.
+        self._moved = QTimer(self, singleShot=True, interval=0)
+        self._moved.timeout.connect(self._look_for_pointer)
 
     def take(self, rungs: list[Rung]) -> None:
         """Put the rungs in, in working order; once."""
@@ -159,6 +189,7 @@ class Ladder(QScrollArea):
         for index, rung in enumerate(rungs):
             line = RungRow(index + 1, rung.title)
             line.pressed.connect(lambda i=index: self.open(i if self.current != i else -1))
+            line.moved.connect(self._moved.start)
             self.rows.append(line)
             layout.addWidget(line)
             layout.addWidget(rung)
@@ -169,12 +200,17 @@ class Ladder(QScrollArea):
 
     def open(self, index: int) -> None:
         """Open one rung, or none with -1."""
+        focus = QApplication.focusWidget()
+        hidden = [at for at, rung in enumerate(self.rungs) if at != index]
+        if focus is not None and any(self.rungs[at].isAncestorOf(focus) for at in hidden):
+            # Else Qt hands it to whatever comes next, which is the row of another rung.
+            own = index if index >= 0 else self.current
+            self.rows[own].setFocus(Qt.FocusReason.OtherFocusReason)
         self.current = index
         for at, (line, rung) in enumerate(zip(self.rows, self.rungs, strict=True)):
             line.set_open(at == index)
             rung.setVisible(at == index)
-        # Opening moves rows under a resting pointer, and Qt sends them no leave or enter event.
-        QTimer.singleShot(0, self._look_for_pointer)
+        self._moved.start()
         if index >= 0:
             line = self.rows[index]
             # Once the layout has heard of it.

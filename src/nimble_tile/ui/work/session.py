@@ -14,12 +14,19 @@ from nimble_tile.core.errors import PictureError
 from nimble_tile.core.language import tr
 from nimble_tile.core.phonelog import PhoneTest
 from nimble_tile.core.picture.store import Lease
-from nimble_tile.core.piece import Code, Finish, Message, Picture, Piece
+from nimble_tile.core.piece import Code, Finish, Message, Picture, Piece, Region
 from nimble_tile.core.project.drafts import Draft
 from nimble_tile.core.project.history import History
+from nimble_tile.core.tune.first import untouched, with_marks
 
 SAMPLE_MESSAGE = "https://lanternwalk.example"
 """Message of a new piece, so that a dropped picture shows a code at once."""
+
+
+def brought(piece: Piece, digest: str, name: str, place: Region | None = None) -> Picture:
+    """A picture as it comes to a piece; without a place its code is in the middle."""
+    ground = piece.picture.ground
+    return Picture(digest=digest, name=name, ground=ground, whole_pixels=True, region=place)
 
 
 def new_piece(level: str = "M", mm: float | None = None) -> Piece:
@@ -223,14 +230,19 @@ class Session(QObject):
             self._history.go_to(at)
             self._tell()
 
-    def take_picture(self, digest: str, name: str) -> None:
-        """Put a picture of the store into the piece, placed in its middle."""
-        ground = self.piece.picture.ground
-        picture = Picture(digest=digest, name=name, ground=ground, whole_pixels=True)
+    def take_picture(self, digest: str, name: str, place: Region | None = None) -> bool:
+        """Put a picture of the store into the piece, with a place for the code on it.
+
+        Where nobody has chosen a method, the code becomes crisp marks; returns whether it did.
+        """
+        picture = brought(self.piece, digest, name, place)
+        piece = self.piece.model_copy(update={"picture": picture})
+        guessed = untouched(piece)
         self.put(
-            self.piece.model_copy(update={"picture": picture}),
+            with_marks(piece) if guessed else piece,
             tr("Bring in {name}", name=name or tr("a picture")),
         )
+        return guessed
 
     def start(
         self,

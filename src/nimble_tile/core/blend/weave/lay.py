@@ -58,7 +58,7 @@ CONTINUED = 9
 CHANCE = 0.1
 """Share by which costs are changed at random: what tells one weaving from another."""
 
-AT_ONCE = 1_000_000
+AT_ONCE = 400_000
 """Numbers that are worked on at once: what fits in little memory."""
 
 

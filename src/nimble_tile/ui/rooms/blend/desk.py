@@ -49,7 +49,6 @@ class BlendDesk(QObject):
         rung.completed.connect(lambda: self.proposing.take_box(rung.proposals))
         rung.work.connect(self.work_on)
         rung.methods_wanted.connect(lambda on: sight.want("methods", on))
-        rung.seen.connect(self.proposing.look)
         rung.guard_cleared.connect(self.guard.clear)
         rung.guard_inverted.connect(self.guard.invert)
         rung.matter_wanted.connect(self.choose_matter)

@@ -17,6 +17,7 @@ from nimble_tile.core.piece import (
     Cut,
     Dots,
     Grain,
+    Light,
     Strokes,
     Weave,
 )
@@ -36,6 +37,7 @@ ABOUT = {
     "gentle": tr("As few marks as readers let it, in the picture's own colours; or soft tones."),
     "strokes": tr("Brush strokes along the picture's contours, toned by the code."),
     "weave": tr("Rebuilds the square from patches of the picture, or of another matter."),
+    "light": tr("The code falls on the picture as sun through a pierced screen."),
 }
 """What each method does."""
 
@@ -75,6 +77,7 @@ class MethodBox(QWidget):
         self._ink()
         self._strokes()
         self._weave()
+        self._light()
 
     def _slider(self, method: str, field: str, slider: Slider, sub: str = "") -> Slider:
         """A slider for a field of the blend, or of one of its methods."""
@@ -261,6 +264,25 @@ class MethodBox(QWidget):
         )  # fmt: skip
         made.addLayout(row(self.reweave, 1))
 
+    def _light(self) -> None:
+        default = Light()
+        share = {"unit": "%", "factor": 100}
+        for field, slider, tip in (
+            ("warmth", Slider(tr("Warmth"), 0, 1, default.warmth, **share),
+             tr("How warm the light is, and how blue the shade")),
+            ("edge", Slider(tr("Penumbra"), 0, 0.6, default.edge, **share),
+             tr("Width of the soft edge, in parts of a module: it grows with the screen's "
+                "distance")),
+            ("rounding", Slider(tr("Rounded openings"), 0, 1, default.rounding, **share),
+             tr("How far openings are rounded and joined; a look's own shapes stay")),
+            ("fall", Slider(tr("Falls off by"), 0, 1, default.fall, **share),
+             tr("How much weaker the light is at its far end")),
+            ("angle", Slider(tr("Falls off towards"), -180, 180, default.angle, "°"),
+             tr("0: to the right; 90: downwards")),
+        ):  # fmt: skip
+            slider.setToolTip(tip)
+            setattr(self, f"light_{field}", self._slider("light", field, slider, "light"))
+
     def _choose_matter(self, matter: object) -> None:
         if matter == "other":
             self.matter_wanted.emit()
@@ -330,3 +352,5 @@ class MethodBox(QWidget):
         self.motif.set_value(weave.motif)
         self.patch.set_value(weave.patch)
         self.woven_finders.set_value(weave.finders)
+        for field, value in blend.light:
+            getattr(self, f"light_{field}").set_value(value)

@@ -32,6 +32,7 @@ ABOUT = {
     "quietest": tr("The picture stays; the code hides in it."),
     "woven": tr("Code and picture of one cloth."),
     "boldest": tr("The code is part of the show."),
+    "light": tr("The code falls on the picture as sunlight."),
 }
 
 

@@ -1,4 +1,4 @@
-"""The three proposals on the blend rung."""
+"""The proposals on the blend rung."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ NEIGHBOURS, MOST_PASSED = 3, 3
 
 
 class ProposalsBox(Fold):
-    """Three finished pieces to choose from, neighbours of each, and what was passed over.
+    """Finished pieces to choose from, neighbours of each, and what was passed over.
 
     Signals
     -------

@@ -1,4 +1,4 @@
-"""Looks for proposals in the background while the blend rung is open."""
+"""Looks for proposals in the background, whatever rung is open."""
 
 from __future__ import annotations
 
@@ -55,7 +55,7 @@ class Proposing(QObject):
         super().__init__(parent)
         self.tools, self.session = tools, tools.session
         self.box: ProposalsBox | None = None
-        self._sight = False
+        self._guess: Piece | None = None  # gives way to the first that holds, unless it is edited
         self._grounds: list[Hashable] = []  # for which the proposals are good
         self._run = 0
         self._running = 0  # searches that are not over
@@ -86,11 +86,9 @@ class Proposing(QObject):
 
     # When ------------------------------------------------------------------------
 
-    def look(self, on: bool) -> None:
-        """The rung is in sight, or no longer."""
-        self._sight = on
-        if on and self.box is not None:
-            self._changed(self.session.piece)
+    def stand_in(self) -> None:
+        """The piece as it is now is a guess, for as long as nothing is known to hold."""
+        self._guess = self.session.piece
 
     def _folded(self, on: bool) -> None:
         self.tools.settings.set("proposals", on)
@@ -108,7 +106,7 @@ class Proposing(QObject):
     def _changed(self, piece: Piece) -> None:
         if self.box is None:
             return
-        if not (self._sight and self.box.is_open) and not self._grounds:
+        if not self.box.is_open and not self._grounds:
             return
         self.box.show_piece(piece)
         if self._key(piece) in self._grounds:
@@ -116,7 +114,7 @@ class Proposing(QObject):
         self.stop()
         self._grounds, self._passed, self._seed = [], [], 0
         self.box.forget()
-        if self._sight and self.box.is_open and self._possible(piece):
+        if self.box.is_open and self._possible(piece):
             self._timer.start()
 
     def _possible(self, piece: Piece) -> bool:
@@ -261,6 +259,8 @@ class Proposing(QObject):
             return
         self.box.show_proposal(proposal, image, near)
         self.box.show_share(proposal.share)
+        if proposal.final and proposal.holds and not near and self._guess == self.session.piece:
+            self.take(proposal)
         self.box.show_piece(self.session.piece)
 
     def _ended(self, run: int, told: str) -> None:
@@ -271,13 +271,15 @@ class Proposing(QObject):
             self.box.show_running(False)
             for card in self.box.cards.values():
                 if card.proposal is None:
-                    card.set_note("")
+                    dark = card.kind == "light" and not told
+                    card.set_note(tr("the picture is too dark for it") if dark else "")
         self.box.tell(told)
 
     def take(self, proposal: Proposal) -> None:
         """The piece becomes a proposal; undo brings back what it was."""
         piece = proposal.candidate.piece.model_copy(update={"log": self.session.piece.log})
         self._grounds.append(self._key(piece))
+        self._guess = None
         name = within(PROPOSAL_LABELS[proposal.kind])
         self.session.put(piece, tr("Take the {name} proposal", name=name))
         self._pass_over(proposal)

@@ -48,8 +48,6 @@ class BlendRung(Rung):
         Another picture is to be chosen to weave of.
     completed
         All of it is made.
-    seen : bool
-        The rung is in sight, or no longer.
     """
 
     title, rung = tr("Blend"), "blend"
@@ -62,7 +60,6 @@ class BlendRung(Rung):
     map_dropped = Signal()
     matter_wanted = Signal()
     completed = Signal()
-    seen = Signal(bool)
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -221,7 +218,6 @@ class BlendRung(Rung):
             self._guard_brush()
         self.work.emit("guard" if guards else "")
         self.methods_wanted.emit(there)
-        self.seen.emit(self.isVisible())
 
     def showEvent(self, event: QShowEvent) -> None:
         self.complete()

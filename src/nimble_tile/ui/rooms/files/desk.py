@@ -20,10 +20,12 @@ from nimble_tile.ui.rooms.files.exporting import Exporting
 from nimble_tile.ui.rooms.files.handing import Handing
 from nimble_tile.ui.rooms.files.safekeeping import Safekeeping
 from nimble_tile.ui.work.jobs import Progress
-from nimble_tile.ui.work.session import new_piece
+from nimble_tile.ui.work.session import brought, new_piece
 
 if TYPE_CHECKING:
-    from nimble_tile.core.piece import Piece
+    from collections.abc import Callable
+
+    from nimble_tile.core.piece import Piece, Region
     from nimble_tile.ui.work.tools import Steps, Tools
 
 _PROJECTS = tr("Nimble Tile projects (*{suffix})", suffix=archive.SUFFIX)
@@ -40,6 +42,8 @@ class FilesDesk(QObject):
         A new piece was begun: its message waits to be typed.
     picture_came : bool
         A picture came into the piece; whether it is its first.
+    guessed
+        The piece stands there by guess: what is found to hold may take its place.
     message_came
         The message was taken from an image.
     look_came, logo_came : Path
@@ -56,6 +60,7 @@ class FilesDesk(QObject):
     began = Signal()
     fresh = Signal()
     picture_came = Signal(bool)
+    guessed = Signal()
     message_came = Signal()
     look_came = Signal(object)
     logo_came = Signal(object)
@@ -93,18 +98,35 @@ class FilesDesk(QObject):
         """Take a picture file into the piece."""
         self.settings.set_folder_of("pictures", path)
 
-        def work(progress: Progress) -> str:
+        def get(progress: Progress) -> str:
             progress.step(tr("Opening {name}", name=path.name), 0.1)
             data = read_file(path)
             progress.step(tr("Opening {name}", name=path.name), 0.4)
             return progress.pictures.add(data, path.name)
 
-        self.job(work, lambda digest: self._took_picture(digest, path.name))
+        self._bring(get, path.name)
 
-    def _took_picture(self, digest: str, name: str) -> None:
-        first = self.session.piece.picture.digest is None
-        self.session.take_picture(digest, name)
-        self.picture_came.emit(first)
+    def _bring(self, get: Callable[[Progress], str], name: str) -> None:
+        """Take a picture into the piece, once it is there and a place for the code was found."""
+        piece = self.session.piece
+
+        def work(progress: Progress) -> tuple[str, Region | None]:
+            from nimble_tile.core.render import Renderer
+            from nimble_tile.core.tune.first import place_for
+
+            digest = get(progress)
+            progress.step(tr("Looking for a place"), 0.7)
+            there = piece.model_copy(update={"picture": brought(piece, digest, name)})
+            return digest, place_for(there, Renderer(progress.pictures))
+
+        def done(found: tuple[str, Region | None]) -> None:
+            first = self.session.piece.picture.digest is None
+            guessed = self.session.take_picture(found[0], name, found[1])
+            self.picture_came.emit(first)
+            if guessed:
+                self.guessed.emit()
+
+        self.job(work, done)
 
     def choose_scan(self) -> None:
         """Ask for an image whose code should become the message."""
@@ -169,14 +191,14 @@ class FilesDesk(QObject):
             self.tools.notices.say(otherwise)
             return
 
-        def work(progress: Progress) -> str:
+        def get(progress: Progress) -> str:
             progress.step(tr("Taking the picture"), 0.3)
             return progress.pictures.add(as_png(image), tr("The pasted picture"))
 
         if self.ladder.current_rung == "logo":
-            self.job(work, lambda digest: self.logo_pasted.emit(digest, tr("Pasted logo")))
+            self.job(get, lambda digest: self.logo_pasted.emit(digest, tr("Pasted logo")))
         else:
-            self.job(work, lambda digest: self._took_picture(digest, tr("Pasted picture")))
+            self._bring(get, tr("Pasted picture"))
 
     def _takes_logo(self, path: Path) -> bool:
         """Whether a file is meant as a logo: vectors always are, pictures on an open rung 5."""
@@ -236,11 +258,11 @@ class FilesDesk(QObject):
 
         title = ARTWORKS[name][1]
 
-        def work(progress: Progress) -> str:
+        def get(progress: Progress) -> str:
             progress.step(tr("Opening {title}", title=title), 0.3)
             return progress.pictures.add(artwork(name), title)
 
-        self.job(work, lambda digest: self._took_picture(digest, title))
+        self._bring(get, title)
 
     def _begin(self, project: archive.Project, path: Path | None, title: str = "") -> None:
         """Show a project that was opened."""

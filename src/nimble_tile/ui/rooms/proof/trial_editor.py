@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import (
     QCheckBox,
     QDialog,
@@ -36,6 +36,11 @@ from nimble_tile.ui.work.jobs import Latest
 
 if TYPE_CHECKING:
     from nimble_tile.ui.work.prover import Prover
+
+
+AT_ONCE = 2
+"""Groups of numbers that the editor opens with; each of the others, further down, comes in a
+turn of the event loop of its own, as building all of them would stop the window."""
 
 
 class TrialEditor(QDialog):
@@ -91,28 +96,15 @@ class TrialEditor(QDialog):
             counted.addWidget(box, index // 2, index % 2)
         left.addLayout(counted)
         inside = QWidget()
-        form = QVBoxLayout(inside)
-        form.setContentsMargins(0, 0, 12, 0)
-        form.setSpacing(6)
-        for title, fields in GROUPS:
-            head = QLabel(title)
-            head.setProperty("head", True)
-            form.addSpacing(6)
-            form.addWidget(head)
-            if title == tr("Where it is shown"):
-                form.addWidget(self.medium)
-            grid = QGridLayout()
-            grid.setHorizontalSpacing(20)
-            grid.setVerticalSpacing(6)
-            for index, field in enumerate(fields):
-                line = FieldRow(field)
-                line.edited.connect(lambda value, f=field: self._set(f.part, f.name, value))
-                self.rows[field.part, field.name] = line
-                grid.addWidget(line, index // 2, index % 2)
-            grid.setColumnStretch(0, 1)
-            grid.setColumnStretch(1, 1)
-            form.addLayout(grid)
-        form.addStretch(1)
+        self._form = QVBoxLayout(inside)
+        self._form.setContentsMargins(0, 0, 12, 0)
+        self._form.setSpacing(6)
+        self._later = list(GROUPS)
+        for _ in range(AT_ONCE):
+            self._group()
+        self._building = QTimer(self, interval=0)
+        self._building.timeout.connect(self._group)
+        self._building.start()
         middle = QVBoxLayout()
         middle.setSpacing(8)
         middle.addWidget(self.name)
@@ -145,6 +137,39 @@ class TrialEditor(QDialog):
         whole.addLayout(top, 1)
         whole.addWidget(self.note)
         whole.addLayout(row(again, load, keep, 1, cancel, done))
+
+    def _group(self) -> None:
+        """The next group of numbers."""
+        if not self._later:
+            self._form.addStretch(1)
+            self._building.stop()
+            return
+        title, fields = self._later.pop(0)
+        head = QLabel(title)
+        head.setProperty("head", True)
+        self._form.addSpacing(6)
+        self._form.addWidget(head)
+        if title == tr("Where it is shown"):
+            self._form.addWidget(self.medium)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(20)
+        grid.setVerticalSpacing(6)
+        for index, field in enumerate(fields):
+            line = FieldRow(field)
+            if self.current >= 0:
+                trial = self.trials[self.current]
+                line.show_value(getattr(getattr(trial, field.part), field.name))
+            line.edited.connect(lambda value, f=field: self._set(f.part, f.name, value))
+            self.rows[field.part, field.name] = line
+            grid.addWidget(line, index // 2, index % 2)
+        grid.setColumnStretch(0, 1)
+        grid.setColumnStretch(1, 1)
+        self._form.addLayout(grid)
+
+    @property
+    def whole(self) -> bool:
+        """Whether all numbers are there."""
+        return not self._later
 
     @property
     def chosen(self) -> TrialSet:
