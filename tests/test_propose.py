@@ -10,6 +10,7 @@ from conftest import LINK, encoded, photograph
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.look import Look
 from nimble_tile.core.piece import Blend, Region, Weave
+from nimble_tile.core.places import placed
 from nimble_tile.core.project import archive
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.judging import judge_rendering
@@ -65,8 +66,8 @@ def test_proposals_hold_and_are_what_they_are_called(photo_piece, store, bay, br
 def test_where_the_designer_has_put_the_code_it_stays(photo_piece, store):
     renderer, piece = Renderer(store), photo_piece("coffee")
     put = piece.edited("picture", region=Region(x=10, y=20, width=300, height=300))
-    assert propose.placed(put, renderer) == put
-    region = propose.placed(piece, renderer).picture.region
+    assert placed(put, renderer) == put
+    region = placed(piece, renderer).picture.region
     assert region.x >= 0 and region.x + region.width <= 600
     with pytest.raises(UserError, match="picture"):
         next(propose.propose(piece.edited("picture", digest=None), renderer, None, FEW))

@@ -20,6 +20,7 @@ from nimble_tile.core.picture.placing import centred_square
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.scan.bay import ReaderBay
+from nimble_tile.core.tune.first import prepare
 from nimble_tile.ui.bench.bench import Bench
 from nimble_tile.ui.bench.foot import Foot
 from nimble_tile.ui.bench.looking import Looking
@@ -53,7 +54,7 @@ from nimble_tile.ui.rooms.sweep.desk import SweepDesk
 from nimble_tile.ui.work.answer import Answer
 from nimble_tile.ui.work.colour_desk import ColourDesk
 from nimble_tile.ui.work.engine import Engine, Shown
-from nimble_tile.ui.work.jobs import Jobs
+from nimble_tile.ui.work.jobs import Jobs, Latest
 from nimble_tile.ui.work.paper import SMALLEST_PRINT, print_size
 from nimble_tile.ui.work.prover import Prover
 from nimble_tile.ui.work.session import Session
@@ -63,6 +64,9 @@ from nimble_tile.ui.work.tools import Tools
 if TYPE_CHECKING:
     from nimble_tile.core.scan.verdict import Verdict
     from nimble_tile.core.study import Study
+
+EARLY = 900
+"""Milliseconds after the window stands there in which the first picture is prepared for."""
 
 BEFORE_KEY = Qt.Key.Key_B
 """Held down, the bench shows the picture without the code."""
@@ -99,6 +103,7 @@ class Window(QMainWindow):
         self._make_rooms()
         self._lay_out()
         build_menus(self)
+        self._early = Latest("beforehand", self)
         self._copying = QTimer(self)
         self._copying.setSingleShot(True)
         self._copying.timeout.connect(self.files.safekeeping.keep_copy)
@@ -445,6 +450,12 @@ class Window(QMainWindow):
         # The workers start once the window stands there and has been painted.
         QTimer.singleShot(40, self.engine.start)
         QTimer.singleShot(400, self._offer)
+        QTimer.singleShot(EARLY, self._get_ready)
+
+    def _get_ready(self) -> None:
+        """Nothing happens yet: what the first picture needs is loaded."""
+        if not self._down:
+            self._early.ask(prepare)
 
     def _offer(self) -> None:
         """What there is to say at the start."""
@@ -473,6 +484,7 @@ class Window(QMainWindow):
         if self._down:
             return
         self._down = True
+        self._early.stop(wait=False)
         for rung in (self.picture, self.blend, self.logo, self.finish):
             rung.blockSignals(True)  # hiding them must not wake what is gone
         self._copying.stop()

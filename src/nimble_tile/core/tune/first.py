@@ -36,13 +36,26 @@ def with_marks(piece: Piece, strength: float | None = None) -> Piece:
     return made.edited("code", steer="padding") if free else made
 
 
+def prepare() -> None:
+    """Get ready for the first picture, which would else take twice as long: a worker that
+    decodes, tables of colours, the detector of faces."""
+    import numpy as np
+
+    from nimble_tile.core import places as _  # noqa: F401
+    from nimble_tile.core.foreign import decoders
+    from nimble_tile.core.picture.subjects import subjects
+
+    decoders.warm()
+    subjects(np.zeros((48, 48, 3), np.uint8))
+
+
 def place_for(piece: Piece, renderer: Renderer) -> Region | None:
     """Where its code goes on a picture that has just come: see
-    `nimble_tile.core.tune.propose.placed`; None: in its middle.
+    `nimble_tile.core.places.placed`; None: in its middle.
 
     Takes some tenths of a second for four megapixels.
     """
-    from nimble_tile.core.tune.propose import placed
+    from nimble_tile.core.places import placed
 
     try:
         return placed(piece, renderer).picture.region
