@@ -9,12 +9,14 @@ from skimage import color as skcolor
 from conftest import LINK, encoded, photograph
 from nimble_tile.core.blend import (
     GUARANTEES,
+    LOOKLESS,
     METHODS,
     Plan,
     blend,
     cut,
     dots,
     grain,
+    look_read,
     quiet,
     strengths,
     strokes,
@@ -193,7 +195,7 @@ def test_moving_tones_keeps_hues_and_the_gamut():
         after = np.clip(before.astype(int) + shift, 8, 247).astype(np.uint8)
         out = colours.move_luma(square, before, after)
         assert np.abs(to_grey(out).astype(int) - after).max() <= 3
-        old, new = skcolor.rgb2lab(square), skcolor.rgb2lab(out)
+        old, new = skcolor.skcolor.rgb2lab(square), skcolor.skcolor.rgb2lab(out)
         chroma = np.hypot(new[..., 1], new[..., 2])
         angle = np.angle(np.exp(1j * (np.arctan2(new[..., 2], new[..., 1])
                                       - np.arctan2(old[..., 2], old[..., 1]))))  # fmt: skip
@@ -424,3 +426,51 @@ def test_quiet_strips_cover_the_ring_and_nothing_else(symbol):
     expected[low : 500 - low, low : 500 - low] = 0
     assert np.array_equal(seen, expected)
     assert quiet.strips(Plan(plan.square, symbol, 0)) == []
+
+
+OWN = Look(
+    fill=Fill(colour="#7a1f2b"), ring_fill=Fill(colour="#0b4f6c"), eye_fill=Fill(colour="#c8451b"),
+    ground=Fill(colour="#f6e7b8"),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("method", sorted(LOOKLESS))
+def test_the_looks_colours_count_at_the_tones_that_the_blend_has_made(method, symbol):
+    """Hues by CIELAB of scikit-image; what readers see is the luma (ITU-R BT.601), which stays."""
+    square = np.full((444, 444, 3), (150, 150, 150), np.uint8)
+    settings = Blend(method=method, strength=0.7)
+    grey = Plan(
+        square, symbol, 4, look_read(OWN, settings.model_copy(update={"colours": "picture"}))
+    )
+    own = Plan(square, symbol, 4, look_read(OWN, settings))
+    plain = blend(grey, settings.model_copy(update={"colours": "picture"}))
+    made = blend(own, settings)
+    lumas = [cv2.cvtColor(image, cv2.COLOR_RGB2GRAY).astype(int) for image in (plain, made)]
+    assert np.percentile(np.abs(lumas[0] - lumas[1]), 98) <= 8
+    lab = skcolor.rgb2lab(made)
+    body = ~own.quiet & ~own.function & own.dark
+    middles = np.argwhere(body)[::5] * 12 + 6
+    changed = np.array([abs(int(lumas[1][y, x]) - 150) > 50 for y, x in middles])
+    hues = np.array([np.arctan2(*lab[y, x, :0:-1]) for y, x in middles])[changed]
+    assert len(hues) > 10
+    want = np.arctan2(*skcolor.rgb2lab(np.array([[[122, 31, 43]]], np.uint8))[0, 0, :0:-1])
+    assert np.degrees(np.median(np.abs(hues - want))) < 20
+    if method not in ("strokes", "grain", "cut"):  # whose finders are black, or in pieces
+        eye = lab[(4 + 3) * 12 + 6, (4 + 3) * 12 + 6]
+        ring = lab[(4 + 0) * 12 + 6, (4 + 3) * 12 + 6]
+        assert eye[1] > 15 and ring[2] < -5  # red, and blue
+
+
+def test_a_picture_of_the_finders_stays_under_any_blend(symbol, store):
+    art = np.random.default_rng(3).integers(0, 256, (70, 70, 4), np.uint8)
+    art[..., 3] = 255
+    digest = store.add(encoded(art), "art")
+    look = Look(ring="picture", finder_picture=digest)
+    square = square_of("coffee", 444)
+    for method in ("tone", "gentle", "light"):
+        settings = Blend(method=method, strength=0.7)
+        plan = Plan(square, symbol, 4, look, {digest: art})
+        made = blend(plan, settings)
+        box = made[4 * 12 : 11 * 12, 4 * 12 : 11 * 12].astype(float)
+        want = cv2.resize(art[..., :3], (84, 84), interpolation=cv2.INTER_AREA).astype(float)
+        assert np.corrcoef(box.ravel(), want.ravel())[0, 1] > 0.8, method

@@ -289,7 +289,7 @@ def test_colour_is_picked_from_the_piece_and_palette_comes_from_the_picture(
     wanted = bench.colour_at(QPointF(spot))
     QTest.mouseClick(bench, Qt.MouseButton.LeftButton, pos=spot)
     assert window.session.piece.look.fill.colour == wanted
-    assert "keeps the picture's colours" in window.code.colours.tone_note.text()
+    assert "takes the hues" in window.code.colours.tone_note.text()
     assert window.session.piece.picture == before  # picking moved nothing
     assert bench.lens is Lens.FINISHED
     panel.pick.click()

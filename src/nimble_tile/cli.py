@@ -247,6 +247,11 @@ _out_option = click.option(
     default=None,
     help="What is round them: line (default), panel, marks, fade or none.",
 )
+@click.option(
+    "--colours",
+    default=None,
+    help="Whose hues the code has: look (default), where it has colours, or picture.",
+)
 @click.option("--motif", type=Finite(0, 1), default=None, help="Weaving: how far it is kept.")
 @click.option(
     "--gentlest",

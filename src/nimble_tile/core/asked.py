@@ -97,7 +97,7 @@ SETTINGS: dict[str, Callable[[str], Any]] = {
     "level": str, "steer": str, "keep_spare": _number, "raise_level": _yes, "version": str,
     "mask": str, "quiet_zone": _whole, "look": str, "picture": str, "region": region_of,
     "corners": corners_of, "blend": str, "matter": str, "motif": _number, "seed": _whole,
-    "mark": str, "border": str, "mode": str, "strength": _number, "logo": str,
+    "mark": str, "border": str, "colours": str, "mode": str, "strength": _number, "logo": str,
     "logo_share": _number, "caption": str, "frame": str, "size": _whole, "mm": _number,
     "dpi": _whole, "quality": _whole, "chroma": str, "lossless": _yes, "depth": _whole,
     "inks": str, "profile": str, "ink": str, "ink_name": str, "alone": _yes, "square": _yes,
@@ -220,7 +220,7 @@ class Asker:
 
     def blend(self, asked: Mapping[str, Any], base: Blend) -> Blend:
         """Rung 4, without the weave's own settings."""
-        values = dict(base) | _given(asked, "mode", "strength")
+        values = dict(base) | _given(asked, "mode", "strength", "colours")
         if "blend" in asked:
             values["method"] = asked["blend"]
         return self.valid(Blend, values)

@@ -233,6 +233,12 @@ class Look(Model):
         return self
 
     @property
+    def coloured(self) -> bool:
+        """Whether it has colours, fills or a finder picture of its own."""
+        own_finders = self.ring_fill or self.eye_fill or self.ring == "picture"
+        return bool(self.fill != BLACK or self.ground not in (None, WHITE) or own_finders)
+
+    @property
     def fills(self) -> tuple[Fill, ...]:
         """All fills that it has."""
         given = (self.fill, self.ring_fill, self.eye_fill, self.ground)

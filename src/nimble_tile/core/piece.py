@@ -375,6 +375,9 @@ class Blend(Model):
         Of the gentle blend.
     light : Light
         Of the method of this name.
+    colours : {"look", "picture"}
+        Whose hues the code has in methods that move tones: the look's, where it has colours of
+        its own, or the picture's alone.
     finders : float or None
         Strength of finder and alignment patterns, 0 to 1; None: as the rest.
     quiet : {"lightened", "soft", "plain"}
@@ -403,6 +406,7 @@ class Blend(Model):
     weave: Weave = Weave.model_construct()
     marks: Marks = Marks.model_construct()
     light: Light = Light.model_construct()
+    colours: Literal["look", "picture"] = "look"
     finders: ZeroToOne | None = None
     quiet: Literal["lightened", "soft", "plain"] = "lightened"
     quiet_strength: ZeroToOne | None = None
@@ -453,8 +457,11 @@ class Piece(Model):
         if isinstance(data, dict) and data.get("schema") in range(2, SCHEMA):
             data = {**data, "schema": SCHEMA}
             blend = data.get("blend")
-            if isinstance(blend, dict) and "marks" not in blend:
-                data["blend"] = {**blend, "marks": {"shape": "soft"}}
+            if isinstance(blend, dict):
+                then = {"colours": "picture"}
+                if "marks" not in blend:
+                    then["marks"] = {"shape": "soft"}
+                data["blend"] = {**then, **blend}
         return data
 
     @model_validator(mode="after")

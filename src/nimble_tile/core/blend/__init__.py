@@ -27,6 +27,7 @@ from nimble_tile.core.blend import (
     weave,
 )
 from nimble_tile.core.blend.marks import Marked
+from nimble_tile.core.blend.own import in_own_colours
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import strengths
 from nimble_tile.core.blend.unused import LOOKLESS
@@ -61,6 +62,8 @@ def laid_marks(plan: Plan, settings: Blend) -> Marked | None:
         return None
     if own.border == "fade" or settings.quiet == "plain":
         return None
+    if settings.colours == "look" and plan.look.ring == "picture":  # which is no path
+        return None
     strength = strengths(plan, settings)
     return marks.marked(plan, settings, strength) if strength.any() else None
 
@@ -72,7 +75,7 @@ GUARANTEES: dict[str, str] = {name: module.GUARANTEE for name, module in _MODULE
 def look_read(look: Look, settings: Blend) -> Look:
     """The part of a look that a blend method reads: changing the rest recomputes nothing."""
     colours = settings.method not in LOOKLESS or settings.quiet == "plain"
-    return look if colours else look.bare
+    return look if colours or (settings.colours == "look" and look.coloured) else look.bare
 
 
 def blend(plan: Plan, settings: Blend, strength: np.ndarray | None = None) -> np.ndarray:
@@ -94,7 +97,12 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray | None = None) -> np
         strength = strengths(plan, settings)
     if not strength.any():
         return plan.square.copy()
-    return METHODS[settings.method](plan, settings, strength)
+    out = METHODS[settings.method](plan, settings, strength)
+    if settings.method in LOOKLESS and settings.colours == "look" and plan.look.coloured:
+        # Marks have taken the look's hues already.
+        by_marks = settings.method == "gentle" and settings.marks.shape != "soft"
+        return in_own_colours(plan, out, hues=not by_marks)
+    return out
 
 
 __all__ = [

@@ -7,7 +7,7 @@ from nimble_tile.core.look import Look
 from nimble_tile.core.piece import METHOD_LABELS, Piece
 
 LOOKLESS = frozenset({"tone", "dots", "cut", "grain", "strokes", "gentle", "weave", "light"})
-"""Methods that read no colours of the look, nor pictures of its finders."""
+"""Methods that move the picture's tones: of the look's colours they take hues alone."""
 
 SHAPELESS = frozenset({"cut", "grain"})
 """Methods that read no shapes of the look either."""
@@ -28,9 +28,10 @@ def unused(piece: Piece) -> str:
     fields = ["fill", "ring_fill", "eye_fill", "ground"]
     if piece.blend.quiet == "plain":  # the plain quiet zone has the ground's colour
         fields.remove("ground")
-    if any(getattr(look, field) != getattr(plain, field) for field in fields):
+    pictures = piece.blend.colours == "picture"
+    if pictures and any(getattr(look, field) != getattr(plain, field) for field in fields):
         left.append(tr("its colours and fills"))
-    if look.ring == "picture":
+    if pictures and look.ring == "picture":
         left.append(tr("the picture of its finders"))
     if look.relief.any:
         left.append(tr("its effects of light"))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from nimble_tile.core.blend.colour import HUES, TONES, from_oklab, largest_chroma, to_oklab
+from nimble_tile.core.blend.own import as_drawn, chosen
 from nimble_tile.core.blend.plan import Plan
 
 LUMA = np.array([0.299, 0.587, 0.114], np.float32)
@@ -63,9 +64,11 @@ class Palette:
     Parameters
     ----------
     plan : Plan
+    own : bool
+        Where the look has colours, these; their tones are still what readers need.
     """
 
-    def __init__(self, plan: Plan) -> None:
+    def __init__(self, plan: Plan, own: bool = False) -> None:
         import cv2
 
         grid = (plan.modules, plan.modules)
@@ -81,6 +84,23 @@ class Palette:
         self.around = mean.copy()
         self.around[..., 1:] *= (around / dull)[..., None]
         self.luma = plan.module_luma * np.float32(255)
+        self.dark = self.light = np.zeros(grid, bool)
+        if own:
+            self._take_own(plan)
+
+    def _take_own(self, plan: Plan) -> None:
+        """The look's colours, module by module."""
+        import cv2
+
+        grid = (plan.modules, plan.modules)
+        dark, light = chosen(plan)
+        self.dark, self.light = dark & plan.dark, light & ~plan.dark
+        drawn = to_oklab(as_drawn(plan))
+        for side, share in ((self.dark, plan.covered), (self.light, 1 - plan.covered)):
+            if side.any():
+                whole = cv2.resize(drawn * share[..., None], grid, interpolation=cv2.INTER_AREA)
+                weight = cv2.resize(share, grid, interpolation=cv2.INTER_AREA)[..., None]
+                self.around[side] = (whole / np.maximum(weight, 1e-3))[side]
 
     def marks(self, which: np.ndarray, luma: np.ndarray) -> list[tuple[int, int, int]]:
         """Inks of marks on some modules (bool N × N) at a luma for each (N × N)."""
@@ -88,6 +108,11 @@ class Palette:
 
     def ink(self, where: np.ndarray, luma: float, light: bool) -> tuple[int, int, int]:
         """One ink at a luma, of the lights or the darks of some modules (bool N × N)."""
+        own = where & (self.light if light else self.dark)
+        if own.any():
+            mean = self.around[own].mean(0)
+            luma = np.clip(luma, LEAST_LUMA, MOST_LUMA)
+            return tuple(map(int, inked(mean[None], np.array([luma]))[0]))
         colours, tones = self.lab[where], self.luma[where]
         order = np.argsort(-tones if light else tones, kind="stable")
         some = colours[order[: max(1, len(order) // 3)]]

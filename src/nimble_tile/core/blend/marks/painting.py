@@ -38,7 +38,7 @@ def _covers(shape: str, look: Look, size: float, cells: int) -> np.ndarray:
 
 def marked(plan: Plan, settings: Blend, strength: np.ndarray) -> Marked:
     """All that is laid on a square; remembered with it."""
-    key = (strength.tobytes(), settings.darks, settings.lights, settings.marks)
+    key = (strength.tobytes(), settings.darks, settings.lights, settings.marks, settings.colours)
     return plan.once("marked", key, lambda: _marked(plan, settings, strength))
 
 
@@ -46,7 +46,8 @@ def _marked(plan: Plan, settings: Blend, strength: np.ndarray) -> Marked:
     import cv2
 
     own = settings.marks
-    palette = plan.once("palette", 0, lambda: Palette(plan))
+    by_look = settings.colours == "look" and plan.look.coloured
+    palette = plan.once("palette", by_look, lambda: Palette(plan, by_look))
     drawn = list(parts(plan, own, palette, strength))
     cells = cost(plan).cells
     side = plan.modules * cells

@@ -91,9 +91,10 @@ def parts(plan: Plan, settings: Marks, palette: Palette, strength: np.ndarray) -
     out = min(BROAD["line"], own)
     for row, column, where, low, _ in finders:
         yield Flat(_panel(row, column, side, out).moved(own, own), light, "finder")
-        middle, dark = (own + column + 3.5, own + row + 3.5), palette.ink(where, low, False)
-        yield Flat(ring_shape(plan.look).moved(*middle), dark, "finder")
-        yield Flat(eye_shape(plan.look).moved(*middle), dark, "finder")
+        middle = own + column + 3.5, own + row + 3.5
+        ring, eye = _inks_of(palette, where, (own + row + 3, own + column + 3), low)
+        yield Flat(ring_shape(plan.look).moved(*middle), ring, "finder")
+        yield Flat(eye_shape(plan.look).moved(*middle), eye, "finder")
     for row, column in _alignments(plan):
         where = np.zeros(plan.dark.shape, bool)
         where[row - 2 : row + 3, column - 2 : column + 3] = True
@@ -105,6 +106,17 @@ def parts(plan: Plan, settings: Marks, palette: Palette, strength: np.ndarray) -
             yield Flat(ground, palette.ink(where, high, True), "finder")
             yield Flat(ring_shape(plan.look, 2.5).moved(*middle), dark, "finder")
             yield Flat(eye_shape(plan.look, 0.5).moved(*middle), dark, "finder")
+
+
+def _inks_of(
+    palette: Palette, where: np.ndarray, middle: tuple[int, int], luma: float
+) -> tuple[tuple[int, int, int], tuple[int, int, int]]:
+    """Inks of a finder's ring and of its eye: one of the picture for both, or the look's own."""
+    if not palette.dark[where].any():
+        return (palette.ink(where, luma, False),) * 2
+    eye = np.zeros(where.shape, bool)
+    eye[middle[0] - 1 : middle[0] + 2, middle[1] - 1 : middle[1] + 2] = True
+    return palette.ink(where & ~eye, luma, False), palette.ink(where & eye, luma, False)
 
 
 def _light(

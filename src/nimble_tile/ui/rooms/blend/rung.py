@@ -8,7 +8,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QHideEvent, QImage, QPainter, QShowEvent
 from PySide6.QtWidgets import QCheckBox, QLabel
 
-from nimble_tile.core.blend.unused import unused
+from nimble_tile.core.blend.unused import LOOKLESS, unused
 from nimble_tile.core.language import tr, within
 from nimble_tile.core.piece import METHOD_LABELS, Blend, Piece
 from nimble_tile.ui.kit import theme as themes
@@ -108,6 +108,18 @@ class BlendRung(Rung):
         self.own = MethodBox(self.session)
         self.own.matter_wanted.connect(self.matter_wanted)
         self.body.insertWidget(self.body.indexOf(self.strength) + 1, self.own)
+        self.colours = Segments(
+            tr("Colours"),
+            [
+                ("look", tr("The look's colours"),
+                 tr("Hues of the look, at the tones that readers need")),
+                ("picture", tr("The picture's"), tr("Hues of the picture alone")),
+            ],
+        )  # fmt: skip
+        self.colours.chosen.connect(
+            lambda whose: self.session.edit("blend", tr("Choose the colours"), colours=whose)
+        )
+        self.body.insertWidget(self.body.indexOf(self.strength) + 2, self.colours)
         self.gentlest = GentlestBox(self.proposals.reach)
         self.gentlest.wanted.connect(self.pass_wanted)
         self.gentlest.stopped.connect(self.pass_stopped)
@@ -295,6 +307,8 @@ class BlendRung(Rung):
                      self.guard_fold, self.holds):  # fmt: skip
             part.setVisible(there)
         self.own.show_blend(blend, piece.look)
+        self.colours.setVisible(there and blend.method in LOOKLESS and piece.look.coloured)
+        self.colours.set_value(blend.colours)
         own: tuple[tuple[Any, ...], ...] = (
             (self.finders_own, self.finders, blend.finders),
             (self.quiet_own, self.quiet_strength, blend.quiet_strength),

@@ -132,13 +132,17 @@ class ColoursPage(QWidget):
             self.editors[field].show_fill(fill)
             self.folds[field].set_note(fill_words(fill, within(none)))
         keeps = piece.picture.digest is not None and piece.blend.method in LOOKLESS
+        method = within(METHOD_LABELS[piece.blend.method])
         self.tone_note.setText(
-            tr(
+            tr("The blend {method} takes the hues of these, at the tones that readers need.",
+               method=method)
+            if piece.blend.colours == "look"
+            else tr(
                 "The blend {method} keeps the picture's colours: these here count in overlay and "
                 "ink, and where there is no picture.",
-                method=within(METHOD_LABELS[piece.blend.method]),
+                method=method,
             )
-        )
+        )  # fmt: skip
         self.tone_note.setVisible(keeps)
 
     def show_study(self, study: Study) -> None:
