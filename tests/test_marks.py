@@ -4,6 +4,8 @@ import base64
 import io
 import json
 import re
+import zipfile
+from xml.etree import ElementTree
 
 import cv2
 import numpy as np
@@ -21,11 +23,15 @@ from nimble_tile.core.blend.marks.inks import inked
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import strengths
 from nimble_tile.core.blend.unused import unused
+from nimble_tile.core.finish import Finish
 from nimble_tile.core.look import Look
+from nimble_tile.core.output.layers import layers_of
+from nimble_tile.core.output.openraster import save_openraster
 from nimble_tile.core.output.vector import pdf, svg
 from nimble_tile.core.piece import MARK_LABELS, Blend, Code, Marks, Message, Picture, Piece, Region
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import plain_code
+from nimble_tile.core.scan.fidelity import smeared
 from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.symbol.looks.paint import to_skia
@@ -262,3 +268,37 @@ def test_marks_are_chosen_in_the_window(window, settle):
     window.act_undo.trigger()
     window.act_undo.trigger()
     assert window.session.piece.blend.marks == Marks(shape="diamond", by="size")
+
+
+def test_openraster_has_marks_finders_and_border_on_layers_of_their_own(store, tmp_path):
+    digest = store.add(encoded(photograph("coffee")), "coffee")
+    piece = Piece(message=Message(text=LINK), blend=by_marks(0.5),
+                  picture=Picture(digest=digest, name="coffee"))  # fmt: skip
+    made = Renderer(store).render(piece, 900)
+    layers = layers_of(made)
+    assert [layer.name for layer in layers] == ["picture", "border", "finders", "marks", "code"]
+    assert np.array_equal(layers[0].image[..., :3], made.picture)
+    path = tmp_path / "a.ora"
+    with path.open("wb") as file:
+        save_openraster(layers, file, Finish())
+    with zipfile.ZipFile(path) as archive:
+        stack = ElementTree.fromstring(archive.read("stack.xml"))
+        whole = Image.new("RGBA", made.size)
+        for layer in reversed(stack.findall("stack/layer")):
+            if layer.attrib["visibility"] == "visible":
+                own = Image.open(io.BytesIO(archive.read(layer.attrib["src"])))
+                whole.alpha_composite(own.convert("RGBA"))
+    away = np.abs(np.asarray(whole.convert("RGB")).astype(int) - made.image)
+    assert away.mean() < 0.6 and np.percentile(away, 99.5) < 40  # edges lie between pixels
+
+
+def test_marks_leave_little_that_is_neither_picture_nor_flat():
+    plan = plan_of()
+    shares = []
+    for shape in ("disc", "soft"):
+        settings = by_marks(0.5, shape=shape)
+        made = blend(plan, settings)
+        flats = () if shape == "soft" else marked(plan, settings, strengths(plan, settings)).flats
+        shares.append(smeared(plan.square, made, (flat.colour for flat in flats)))
+    assert shares[0] < 0.12 and shares[1] > 0.5
+    assert smeared(plan.square, plan.square) == 0

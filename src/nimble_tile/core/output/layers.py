@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
+from nimble_tile.core.blend.marks.painting import on_nothing
 from nimble_tile.core.laid.items import Item
 from nimble_tile.core.laid.paint import painted
 from nimble_tile.core.look import Look
@@ -23,6 +24,9 @@ LAYER = {
     "logo": "logo", "caption": "caption",
 }  # fmt: skip
 """On which layer items come, by their role."""
+
+MARKED = {"border": "border", "finder": "finders", "mark": "marks"}
+"""On which layer the areas of a blend by marks come, by their role."""
 
 
 def layers_of(rendering: Rendering) -> list[RasterLayer]:
@@ -49,6 +53,8 @@ def layers_of(rendering: Rendering) -> list[RasterLayer]:
     code = RasterLayer("code", _code(rendering, plain), visible=False)
     if rendering.rgba is None:
         picture = RasterLayer("picture", _opaque(rendering.picture))
+        if rendering.marked is not None and rendering.quad is None:
+            return [picture, *_marked(rendering), code, *_laid(rendering, over)]
         blend = RasterLayer("blend", _opaque(bare))
         return [picture, blend, code, *_laid(rendering, over)]
     # What is transparent shows through: below it lies nothing.
@@ -56,6 +62,13 @@ def layers_of(rendering: Rendering) -> list[RasterLayer]:
     if not over:
         return [picture, RasterLayer("blend", rendering.rgba), code]
     return [picture, RasterLayer("finished", rendering.rgba), code]
+
+
+def _marked(rendering: Rendering) -> Iterator[RasterLayer]:
+    """Border, finders and marks of a blend that leaves the picture between them as it is."""
+    for role, flats in itertools.groupby(rendering.marked.flats, lambda flat: flat.role):
+        image = on_nothing(flats, rendering.size, rendering.matrix)
+        yield RasterLayer(MARKED[role], image)
 
 
 def _laid(rendering: Rendering, items: Sequence[Item]) -> Iterator[RasterLayer]:

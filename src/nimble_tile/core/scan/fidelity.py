@@ -12,6 +12,7 @@ observations", Color Research and Application 30(1), 2005.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -61,6 +62,29 @@ def measure(before: np.ndarray, after: np.ndarray, modules: int) -> Fidelity:
     lumas = [cv2.cvtColor(view / 255, cv2.COLOR_RGB2GRAY) * 255 for view in views]
     labs = [cv2.cvtColor(view / 255, cv2.COLOR_RGB2LAB) for view in views]
     return Fidelity(structural_similarity(*lumas), float(ciede2000(*labs).mean()))
+
+
+def smeared(
+    before: np.ndarray, after: np.ndarray, colours: Iterable[tuple[int, int, int]] = ()
+) -> float:
+    """Share of a square's pixels that are neither as in the picture nor of one flat colour: the
+    less, the cleaner a blend looks.
+
+    Parameters
+    ----------
+    before, after : ndarray of uint8, S × S × 3 sRGB
+        The square, quiet zone included, before and after blending.
+    colours : iterable of (int, int, int)
+        Those of marks and designed parts; none for blends that have neither.
+
+    Returns
+    -------
+    float, 0 to 1
+    """
+    clean = (before == after).all(2)
+    for colour in set(colours):
+        clean |= (after == np.array(colour, np.uint8)).all(2)
+    return float(1 - clean.mean())
 
 
 def structural_similarity(a: np.ndarray, b: np.ndarray, span: float = 255.0) -> float:

@@ -138,6 +138,41 @@ def paint_flats(canvas: Any, flats: Iterable[Flat]) -> None:
     _draw(canvas, _in_order(flats))
 
 
+def on_nothing(
+    flats: Iterable[Flat], size: tuple[int, int], matrix: np.ndarray
+) -> np.ndarray:  # fmt: skip
+    """Areas alone, on an image of so many pixels (width, height).
+
+    Parameters
+    ----------
+    flats : iterable of Flat
+    size : (int, int)
+    matrix : ndarray of float, 3 × 3
+        From modules to pixels.
+
+    Returns
+    -------
+    ndarray of uint8, H × W × 4
+        sRGB with straight alpha.
+    """
+    import skia
+
+    width, height = size
+    out = np.zeros((height, width, 4), np.uint8)
+    info = skia.ImageInfo.Make(
+        width, height, skia.kRGBA_8888_ColorType, skia.kPremul_AlphaType,
+        skia.ColorSpace.MakeSRGB(),
+    )  # fmt: skip
+    surface = skia.Surface.MakeRasterDirect(info, out, out.strides[0])
+    canvas = surface.getCanvas()
+    canvas.concat(skia.Matrix.MakeAll(*(float(value) for value in matrix.flat)))
+    paint_flats(canvas, flats)
+    surface.flushAndSubmit()
+    alpha = np.maximum(out[..., 3:].astype(np.float32), 1) / 255
+    straight = np.minimum(np.rint(out[..., :3] / alpha), 255).astype(np.uint8)
+    return np.dstack([straight, out[..., 3]])
+
+
 def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     """Blend with `Blend.marks`. Returns uint8 S × S × 3."""
     flats = marked(plan, settings, strength).flats
