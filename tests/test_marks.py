@@ -19,6 +19,7 @@ from conftest import LINK, encoded, photograph
 from nimble_tile.cli import main
 from nimble_tile.core.blend import METHODS, blend
 from nimble_tile.core.blend.marks import marked
+from nimble_tile.core.blend.marks.edges import edge
 from nimble_tile.core.blend.marks.inks import inked
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import strengths
@@ -302,3 +303,24 @@ def test_marks_leave_little_that_is_neither_picture_nor_flat():
         shares.append(smeared(plan.square, made, (flat.colour for flat in flats)))
     assert shares[0] < 0.12 and shares[1] > 0.5
     assert smeared(plan.square, plan.square) == 0
+
+
+@pytest.mark.parametrize("border", ["round", "ticket", "label", "torn"])
+def test_panels_of_every_edge_leave_a_seam_and_are_read(store, bay, border):
+    """Nothing of the edge comes nearer to the code than OpenCV allows (measured: four fifths of a
+    module), and a dark picture is read on each."""
+    path = to_skia(edge(border, 29, 2.4))
+    angles = np.linspace(0, 2 * np.pi, 400)
+    # All points that are so far from the code's square, round its corners, too.
+    corners = np.where(np.column_stack([np.cos(angles), np.sin(angles)]) > 0, 29, 0)
+    near = corners + 0.8 * np.column_stack([np.cos(angles), np.sin(angles)])
+    sides = [(x, y) for x in np.linspace(0, 29, 100) for y in (-0.8, 29.8)]
+    near = [*near.tolist(), *sides, *((y, x) for x, y in sides)]
+    assert all(path.contains(*point) for point in near)
+    image = np.ascontiguousarray(photograph("retina")[300:900, 300:900])
+    piece = Piece(message=Message(text=LINK), blend=by_marks(border=border),
+                  picture=Picture(digest=store.add(encoded(image), "r"), name="r"))  # fmt: skip
+    made = Renderer(store).render(piece, 600)
+    assert judge_rendering(made, bay).readers_right == (4, 4) and zbar_reads(made.image, LINK)
+    kinds = {flat.role for flat in made.marked.flats}
+    assert kinds == {"border", "finder", "mark"}

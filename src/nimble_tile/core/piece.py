@@ -294,8 +294,9 @@ MARK_LABELS = {
 """What the shapes of marks are called."""
 
 BORDER_LABELS = {
-    "none": tr("None"), "line": tr("Line"), "panel": tr("Panel"), "marks": tr("Fading marks"),
-    "fade": tr("Broad fade"),
+    "none": tr("None"), "line": tr("Line"), "panel": tr("Panel"), "round": tr("Round panel"),
+    "ticket": tr("Ticket"), "label": tr("Label"), "torn": tr("Torn paper"),
+    "marks": tr("Fading marks"), "fade": tr("Broad fade"),
 }  # fmt: skip
 """What the borders round marks are called."""
 
@@ -322,7 +323,9 @@ class Marks(Model):
     ] = "disc"
     by: Literal["lightness", "size", "both"] = "lightness"
     size: float = Field(default=0.86, ge=0.5, le=1)
-    border: Literal["none", "line", "panel", "marks", "fade"] = "line"
+    border: Literal[
+        "none", "line", "panel", "round", "ticket", "label", "torn", "marks", "fade"
+    ] = "line"
 
 
 class Light(Model):

@@ -9,6 +9,7 @@ import numpy as np
 
 from nimble_tile.core.blend import gentle, rims
 from nimble_tile.core.blend.colour import move_luma
+from nimble_tile.core.blend.marks.edges import edge
 from nimble_tile.core.blend.marks.inks import LEAST_LUMA, MOST_LUMA, Palette
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import by_strength
@@ -27,7 +28,7 @@ from nimble_tile.core.symbol.looks.shapes import eye_shape, ring_shape
 LIGHT = 0.8
 """Margin of a part's light ink, in parts of that of its dark ink."""
 
-BROAD = {"line": 0.85, "panel": 2.2}
+BROAD = {"line": 0.85, "panel": 2.2, "round": 2.9, "ticket": 2.6, "label": 2.4, "torn": 2.5}
 """Width of a border, in modules. Below four fifths of a module OpenCV follows dark parts from
 the code's edge outwards, see `nimble_tile.core.blend.rims`."""
 
@@ -88,7 +89,8 @@ def parts(plan: Plan, settings: Marks, palette: Palette, strength: np.ndarray) -
             finders.append((row, column, where, *_tones(local, where, deep)))
     light = _light(plan, palette, strength, local, [each[-1] for each in finders])
     yield from _border(plan, settings, palette, strength, local, light)
-    out = min(BROAD["line"], own)
+    # A broad panel lies below those of the finders already, and has its own edge.
+    out = 0.0 if BROAD.get(settings.border, 0) > 1 else min(BROAD["line"], own)
     for row, column, where, low, _ in finders:
         yield Flat(_panel(row, column, side, out).moved(own, own), light, "finder")
         middle = own + column + 3.5, own + row + 3.5
@@ -202,8 +204,11 @@ def _border(
         yield from _fading(plan, palette, margin, local)
         return
     broad = min(BROAD[settings.border], own)
-    radius = min(ROUND[settings.border], broad)
-    outer = rounded(-broad, -broad, side + 2 * broad, side + 2 * broad, (radius,) * 4)
+    if settings.border in ("line", "panel"):
+        radius = min(ROUND[settings.border], broad)
+        outer = rounded(-broad, -broad, side + 2 * broad, side + 2 * broad, (radius,) * 4)
+    else:
+        outer = edge(settings.border, side, broad)
     ring = joined([outer, reversed_path(rectangle(0, 0, side, side))])
     yield Flat(ring.moved(own, own), light, "border")
 
