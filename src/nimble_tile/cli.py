@@ -245,7 +245,8 @@ _out_option = click.option(
 @click.option(
     "--border",
     default=None,
-    help="What is round them: line (default), panel, round, ticket, label, torn, marks, fade or none.",
+    help="What is round them: line (default), panel, round, ticket, label, torn, marks, fade "
+    "or none.",
 )
 @click.option(
     "--colours",
