@@ -79,22 +79,22 @@ def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
         ),
         "lantern-walk-poster": Piece(
             message=message,
-            code=Code(level="M"),
+            code=Code(level="M", steer="padding"),
             picture=picture("poster.jpg", 640, 500, 1010),
-            blend=Blend(strength=0.6),
+            blend=Blend(method="gentle", strength=0.6),
         ),
         "morning-mist": Piece(
             message=message,
-            code=Code(level="M"),
+            code=Code(level="M", steer="padding"),
             picture=picture("mist.jpg", 700, 560, 420),
-            blend=Blend(strength=0.6),
+            blend=Blend(method="light", strength=0.6),
             finish=Finish(format="jpeg"),
         ),
         "heron-mark": Piece(
             message=message,
-            code=Code(level="Q"),
+            code=Code(level="Q", steer="padding"),
             picture=picture("heron.png", 640, 0, 0, "#f4ead6"),
-            blend=Blend(strength=0.7),
+            blend=Blend(method="light", strength=0.7),
             finish=Finish(size=1200),
         ),
     }

@@ -88,19 +88,13 @@ def openings(plan: Plan, settings: Blend) -> np.ndarray:
 def factors(plan: Plan, settings: Blend, strength: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Logarithms of what shade and light multiply the picture's light by, wherever they fall
     (float32 S × S each)."""
-    import cv2
-
-    made = bands(plan, settings, strength)
 
     def pixels(grid: np.ndarray) -> np.ndarray:
         return plan.on_pixels(grid.astype(np.float32), smooth=True)
 
     # What lies under a module, but for its finest detail, which stays.
-    base = cv2.GaussianBlur(plan.luma, (0, 0), BASE * plan.side / plan.modules)
-    base = base.astype(np.float32) / 255 + np.float32(BLACK)
-    ceiling = pixels(np.maximum(made.below - made.centre, 0)) + np.float32(BLACK)
-    floor = np.minimum(made.above + made.centre + np.float32(ROLLED), made.enough)
-    floor = pixels(np.maximum(floor, 0)) + np.float32(BLACK)
+    base = _near(plan, plan.luma.astype(np.float32)) / 255 + np.float32(BLACK)
+    floor, ceiling = (one + np.float32(BLACK) for one in _levels(plan, settings, strength))
     power = np.float32(POWER)
     shade = np.minimum(
         np.log(pixels(by_strength(_SHADE, strength))), power * np.log(ceiling / base)
@@ -110,6 +104,25 @@ def factors(plan: Plan, settings: Blend, strength: np.ndarray) -> tuple[np.ndarr
     lit = np.minimum(np.log(pixels(by_strength(_LIT, strength))), np.maximum(room, 0))
     lit = np.maximum(lit, power * np.log(floor / base))
     return np.clip(shade, np.log(DEEPEST), 0), np.clip(lit, 0, np.log(BRIGHTEST))
+
+
+def _near(plan: Plan, field: np.ndarray) -> np.ndarray:
+    import cv2
+
+    return cv2.GaussianBlur(field, (0, 0), BASE * plan.side / plan.modules)
+
+
+def _levels(
+    plan: Plan, settings: Blend, strength: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+    """Luma that is lit at least, and that shade has at most (float32 S × S each, 0 to 1)."""
+    made = bands(plan, settings, strength)
+    floor = np.minimum(made.above + made.centre + np.float32(ROLLED), made.enough)
+    ceiling = np.maximum(made.below - made.centre, 0)
+    return tuple(
+        plan.on_pixels(np.maximum(one, 0).astype(np.float32), smooth=True)
+        for one in (floor, ceiling)
+    )
 
 
 def _reach(plan: Plan, edge: float) -> np.ndarray:
@@ -127,9 +140,21 @@ def _reach(plan: Plan, edge: float) -> np.ndarray:
     return (share * share * (3 - 2 * share)).astype(np.float32)
 
 
-def kept(plan: Plan, out: np.ndarray, settings: Blend, strength: np.ndarray) -> np.ndarray:
-    """What no light can do, as dark things in the sun stay dark: detail that leaves its side is
-    limited by the bands; finders and the frame wholly, the code at the modules' middles."""
+def kept(
+    plan: Plan, out: np.ndarray, settings: Blend, strength: np.ndarray, open_: np.ndarray
+) -> np.ndarray:
+    """What no light can do, as dark things in the sun stay dark, and a colour that is full grows
+    no brighter: what is missing of a tone is added evenly, and detail that leaves its side is
+    limited by the bands; finders and the frame wholly, the code at the modules' middles.
+
+    Parameters
+    ----------
+    plan, settings, strength
+    out : ndarray of uint8, S × S × 3
+        What light has made.
+    open_ : ndarray of float32, S × S
+        How far each pixel is lit; 0.5 beyond the frame, where nothing is missing.
+    """
     import cv2
 
     floor, ceiling = tone.limits(plan, settings, strength)
@@ -139,7 +164,15 @@ def kept(plan: Plan, out: np.ndarray, settings: Blend, strength: np.ndarray) -> 
         outside = np.maximum(beyond[:, None], beyond) > min(SEAM, plan.quiet_zone)
         floor[outside] = 0
     luma = cv2.cvtColor(out, cv2.COLOR_RGB2GRAY)
-    after = cv2.min(cv2.max(luma, floor), ceiling)
+    missing = np.zeros(luma.shape, np.float32)
+    lit, shaded = np.clip(2 * open_ - 1, 0, 1), np.clip(1 - 2 * open_, 0, 1)
+    least, most = _levels(plan, settings, strength)
+    for share, level, sign in ((lit, least, 1), (shaded, most, -1)):
+        # Not across edges, whose two sides have nothing to do with each other.
+        near = _near(plan, luma * share) / np.maximum(_near(plan, share), np.float32(1e-3))
+        missing += sign * share * np.maximum(sign * (255 * level - near), 0)
+    after = np.clip(np.rint(luma + missing), 0, 255).astype(np.uint8)
+    after = cv2.min(cv2.max(after, floor), ceiling)
     return move_luma(out, luma, after)
 
 
@@ -171,7 +204,7 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     light *= np.where(
         most > np.maximum(SHOULDER, top), np.maximum(over, top) / np.maximum(most, 1e-6), 1
     )
-    out = kept(plan, to_srgb(light), settings, strength)
+    out = kept(plan, to_srgb(light), settings, strength, 0.5 + reach * (open_ - 0.5))
     if settings.quiet == "plain" and plan.quiet_zone:
         for place in quiet.strips(plan):
             out[place] = plan.square[place]
