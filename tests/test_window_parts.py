@@ -352,3 +352,26 @@ def test_the_hatch_shows_only_through_transparent_pieces(qapp):
     paint_picking(painter, 60, QPointF(8, 52), "#ff0000", themes.LIGHT)
     painter.end()
     assert image.pixelColor(30, 30).name() == "#ff0000"  # the colour beside the pointer
+
+
+def test_focus_follows_the_rung_that_is_opened_and_one_row_alone_looks_open(window, settle, qtbot):
+    """Qt would hand the focus of a control that is hidden to the next row, another rung's."""
+    settle(window)
+    ladder = window.ladder
+    window.message.text.setFocus()
+    assert ladder.current_rung == "message"
+    QTest.mouseClick(ladder.rows[3], Qt.MouseButton.LeftButton)
+    assert ladder.current_rung == "blend"
+    assert window.focusWidget() is ladder.rows[3] and not ladder.rows[3].framed
+    QTest.mouseClick(ladder.rows[3], Qt.MouseButton.LeftButton)  # closed again
+    assert ladder.current == -1 and window.focusWidget() is ladder.rows[3]
+    QTest.keyClick(window, Qt.Key.Key_Tab)
+    focused = window.focusWidget()
+    assert focused in ladder.rows and focused is not ladder.rows[3] and focused.framed
+    QTest.keyClick(focused, Qt.Key.Key_Return)
+    assert ladder.current == ladder.rows.index(focused)
+    # A row that moves away from under the pointer is no longer marked as under it.
+    ladder.rows[5].set_hovered(True)
+    ladder.open(0)
+    qtbot.waitUntil(lambda: not ladder.rows[5].hovered)
+    assert [row.open for row in ladder.rows] == [True] + 5 * [False]
