@@ -195,7 +195,7 @@ def test_moving_tones_keeps_hues_and_the_gamut():
         after = np.clip(before.astype(int) + shift, 8, 247).astype(np.uint8)
         out = colours.move_luma(square, before, after)
         assert np.abs(to_grey(out).astype(int) - after).max() <= 3
-        old, new = skcolor.skcolor.rgb2lab(square), skcolor.skcolor.rgb2lab(out)
+        old, new = skcolor.rgb2lab(square), skcolor.rgb2lab(out)
         chroma = np.hypot(new[..., 1], new[..., 2])
         angle = np.angle(np.exp(1j * (np.arctan2(new[..., 2], new[..., 1])
                                       - np.arctan2(old[..., 2], old[..., 1]))))  # fmt: skip
