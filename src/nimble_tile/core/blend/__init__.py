@@ -31,7 +31,7 @@ from nimble_tile.core.blend.own import in_own_colours
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import strengths
 from nimble_tile.core.blend.unused import LOOKLESS
-from nimble_tile.core.look import Look
+from nimble_tile.core.look import Look, Relief
 from nimble_tile.core.piece import Blend
 
 _MODULES = {
@@ -74,8 +74,11 @@ GUARANTEES: dict[str, str] = {name: module.GUARANTEE for name, module in _MODULE
 
 def look_read(look: Look, settings: Blend) -> Look:
     """The part of a look that a blend method reads: changing the rest recomputes nothing."""
-    colours = settings.method not in LOOKLESS or settings.quiet == "plain"
-    return look if colours or (settings.colours == "look" and look.coloured) else look.bare
+    if settings.method not in LOOKLESS or settings.quiet == "plain":
+        return look
+    if settings.colours == "look" and look.coloured:
+        return look.model_copy(update={"relief": Relief()})  # which no tones can show
+    return look.bare
 
 
 def blend(plan: Plan, settings: Blend, strength: np.ndarray | None = None) -> np.ndarray:
