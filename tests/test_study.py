@@ -120,11 +120,12 @@ def test_another_colour_traces_no_path_anew_and_changes_nothing_in_tone(store):
 
     digest = store.add(encoded(photograph("coffee")), "coffee")
     piece = Piece(
-        message=Message(text=LINK), picture=Picture(digest=digest), look=Look(shape="round")
-    )
+        message=Message(text=LINK), picture=Picture(digest=digest), look=Look(shape="round"),
+        blend=Blend(colours="picture"),
+    )  # fmt: skip
     before = renderer.render(piece, 400)
     other = renderer.render(piece.edited("look", fill=Fill(colour="#102030")), 400)
-    assert other.image is before.image  # tone reads no colour
+    assert other.image is before.image  # tone reads no colour then
     assert other.look.fill.colour == "#102030"  # though the piece has it
     laid = piece.model_copy(update={"blend": Blend(method="overlay", strength=0.8)})
     one = renderer.render(laid, 400)

@@ -362,8 +362,8 @@ def test_what_a_blend_leaves_out_of_a_look_is_said(window, settle, store):
         "shapes": Look(shape="round", size=0.8), "colours": Look(fill=Fill(colour="#803000")),
         "light": Look(relief=Relief(shadow=Shadow(strength=1))),
     }  # fmt: skip
-    for method in METHOD_LABELS:
-        piece = plain.edited("blend", method=method, strength=0.8)
+    for method, whose in [*((m, "picture") for m in METHOD_LABELS), ("tone", "look")]:
+        piece = plain.edited("blend", method=method, strength=0.8, colours=whose)
         before = renderer.render(piece, 260).image
         for part, look in made.items():
             with_look = piece.model_copy(update={"look": look})
@@ -371,6 +371,7 @@ def test_what_a_blend_leaves_out_of_a_look_is_said(window, settle, store):
             told = unused(with_look)
             said = part in told or (part == "shapes" and "shape of its modules" in told)
             assert counts != said, (method, part)
+    plain = plain.edited("blend", colours="picture")
     window.session.put(plain.model_copy(update={"look": made["colours"]}), "Colour")
     settle(window)
     window.ladder.open_rung("code")
