@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from skimage.color import rgb2lab
 
-from conftest import LINK, encoded, photograph
+from conftest import LINK, by_tone, encoded, photograph
 from nimble_tile import library
 from nimble_tile.core.blend import blend, strengths, tone
 from nimble_tile.core.blend.light import openings
@@ -130,7 +130,7 @@ def test_a_dark_picture_carries_no_shade(store):
 def test_a_new_picture_gets_marks_in_a_place_and_what_was_chosen_stays(store):
     digest = store.add(encoded(photograph("astronaut")), "a")
     piece = Piece(message=Message(text=LINK), picture=Picture(digest=digest, name="a"))
-    assert first.untouched(piece)
+    assert first.untouched(Piece(message=piece.message)) and not first.untouched(piece)
     made = first.with_marks(piece)
     assert made.blend.method == "gentle" and made.blend.marks.shape == "disc"
     assert made.code.steer == "padding" and not first.untouched(made)
@@ -219,3 +219,20 @@ def test_light_is_set_in_the_window_saved_and_exported(window, settle, qtbot, tm
     made = run("render", project, "--out", out, "--json")
     assert made.exit_code == 0 and json.loads(made.stdout)["verdict"]["matches"] is True
     assert zbar_texts(cv2.imread(str(out))[..., ::-1]) != []
+
+
+def test_another_picture_in_a_piece_by_tone_stays_by_tone(window, settle, qtbot, tmp_path):
+    """Even where its settings are those of a new piece: the designer has seen them."""
+    for name in ("coffee", "chelsea"):
+        path = tmp_path / f"{name}.png"
+        path.write_bytes(encoded(photograph(name)))
+        window.files.bring_picture(path)
+        qtbot.waitUntil(lambda n=name: window.session.piece.picture.name == f"{n}.png")
+        if name == "coffee":
+            assert window.session.piece.blend.method == "gentle"
+            by_tone(window)
+    assert window.session.piece.blend == Blend()
+    digest = window.session.piece.picture.digest
+    work = library.make(LINK, picture=tmp_path / "coffee.png", blend="tone")
+    again = work.changed(picture=tmp_path / "chelsea.png")
+    assert again.piece.blend.method == "tone" and again.piece.picture.digest == digest

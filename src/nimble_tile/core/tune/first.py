@@ -16,8 +16,9 @@ drawings (three of four the last, a lawn), while the picture stays clear."""
 
 
 def untouched(piece: Piece) -> bool:
-    """Whether nobody has said yet how code and picture become one."""
-    return piece.blend == Blend()
+    """Whether nobody has said yet how code and picture become one: there was no picture, and all
+    of the blend is as in a new piece. A piece that has a picture is meant to look as it does."""
+    return piece.picture.digest is None and piece.blend == Blend()
 
 
 def with_marks(piece: Piece, strength: float | None = None) -> Piece:

@@ -237,7 +237,7 @@ class Session(QObject):
         """
         picture = brought(self.piece, digest, name, place)
         piece = self.piece.model_copy(update={"picture": picture})
-        guessed = untouched(piece)
+        guessed = untouched(self.piece)
         self.put(
             with_marks(piece) if guessed else piece,
             tr("Bring in {name}", name=name or tr("a picture")),
