@@ -153,14 +153,17 @@ def test_hostile_tables_end_in_a_sentence(tmp_path):
     written(path, "xlsx")
     with zipfile.ZipFile(path) as archive:
         parts = {name: archive.read(name) for name in archive.namelist()}
-    bomb = (
-        b'<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetData>'
-    )
-    bomb += b"<row><c t='inlineStr'><is><t>" + b"A" * (300 << 20) + b"</t></is></c></row>"
-    parts["xl/worksheets/sheet1.xml"] = bomb
+    bomb = "xl/worksheets/sheet1.xml"
+    del parts[bomb]
     with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, data in parts.items():
             archive.writestr(name, data)
+        with archive.open(bomb, "w", force_zip64=True) as sheet:
+            sheet.write(b'<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/'
+                        b"main\"><sheetData><row><c t='inlineStr'><is><t>")  # fmt: skip
+            for _ in range(300):
+                sheet.write(b"A" * (1 << 20))
+            sheet.write(b"</t></is></c></row>")
     with pytest.raises(UserError):
         list(rows_in(path))
     (tmp_path / "b.csv").write_text("message\n" + "x" * 60_000 + "\n\0\0\n")

@@ -1,6 +1,8 @@
 """Weaving: seams, patches that are copies, what it holds, and its way through the program."""
 
+import gc
 import json
+import weakref
 from itertools import pairwise, product
 
 import numpy as np
@@ -12,6 +14,7 @@ from conftest import LINK, encoded, photograph
 from eye_measures import coherence, sharpness
 from nimble_tile.cli import main
 from nimble_tile.core.blend import Plan, blend
+from nimble_tile.core.blend.marks.painting import on_nothing
 from nimble_tile.core.blend.weave import Weaving, laid_out, lift, woven
 from nimble_tile.core.blend.weave.lay import Cloth, Patch, Wish, paths
 from nimble_tile.core.blend.weave.matter import (
@@ -23,7 +26,20 @@ from nimble_tile.core.blend.weave.matter import (
     planes,
     stood,
 )
-from nimble_tile.core.piece import MATERIAL_LABELS, Blend, Code, Message, Picture, Piece, Weave
+from nimble_tile.core.output.layers import layers_of
+from nimble_tile.core.output.vector import svg
+from nimble_tile.core.piece import (
+    MATERIAL_LABELS,
+    TESSERAE,
+    Blend,
+    Code,
+    Finish,
+    Marks,
+    Message,
+    Picture,
+    Piece,
+    Weave,
+)
 from nimble_tile.core.project.archive import load, save
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.judging import judge_rendering
@@ -32,6 +48,7 @@ from outside_reader import zbar_reads
 
 SYMBOL = encode(Message(text=LINK), Code(level="M"))
 MODULES = SYMBOL.side + 8
+SOFT = Marks(shape="soft")
 
 
 def plan_of(name="chelsea", per_module=14, **more):
@@ -108,7 +125,7 @@ def test_a_cloth_is_made_of_the_pictures_own_matter_and_stays_sharp():
     cloth = woven(plan, strength, matter, Wish())
     out = laid_out(plan, cloth, matter, source)
     own = coherence(plan.square, plan.square, plan.modules)
-    made = blend(plan, Blend(method="weave"))
+    made = blend(plan, Blend(method="weave", marks=SOFT))
     gentle = blend(plan, Blend(method="gentle", strength=0.55))
     added = [coherence(plan.square, one, plan.modules) - own for one in (out, made, gentle)]
     assert added[0] < 3 and added[1] < 7 and added[1] < added[2] - 2, added
@@ -123,8 +140,56 @@ def test_a_little_more_strength_weaves_nothing_anew():
     how = Weaving(plan, Source(plan.square, plan.side / plan.modules))
     cloths = [how.cloth(Blend(method="weave", strength=at)) for at in (0.7, 0.71, 0.9)]
     assert cloths[0] is cloths[1] and cloths[0] is not cloths[2]
-    weak, strong = (blend(plan, Blend(method="weave", strength=at)) for at in (0.7, 0.71))
-    assert not np.array_equal(weak, strong)  # the lift follows
+    for marks in (SOFT, TESSERAE):
+        weak, strong = (
+            blend(plan, Blend(method="weave", strength=at, marks=marks)) for at in (0.7, 0.71)
+        )
+        assert not np.array_equal(weak, strong)  # what patches leave missing follows
+
+
+def test_marks_say_what_patches_leave_missing_and_the_cloth_between_them_stays(store):
+    digest = store.add(encoded(photograph("chelsea")), "chelsea")
+    piece = Piece(
+        message=Message(text=LINK), code=Code(level="M", steer="padding"),
+        picture=Picture(digest=digest, name="chelsea"),
+        blend=Blend(strength=0.5).turned("weave"),
+    )  # fmt: skip
+    assert piece.blend.marks == TESSERAE
+    made = Renderer(store).render(piece, 700)
+    marks = [flat for flat in made.marked.flats if flat.role == "mark"]
+    body = made.symbol.side**2 - 3 * 64 - 25
+    assert len(marks) < body  # patches have said the rest
+    over = on_nothing(made.marked.flats, made.size, made.matrix)
+    free = over[..., 3] == 0
+    assert np.array_equal(made.image[free], made.below[free])
+    woven_there = (made.below != made.picture).any(-1)
+    assert (free & woven_there).sum() > 2000
+    # The same as a vector: the cloth once, and a path of full size for each mark.
+    text = svg(made, Finish()).decode()
+    assert text.count("<image") == 1 and text.count("<path") > 20
+    assert [layer.name for layer in layers_of(made)][:2] == ["picture", "weave"]
+    # No rim and no blur: what surrounds the code is the picture, and sharpness is about its own.
+    outside = made.upright(made.picture != made.image).any(-1)
+    module = made.code_side / made.modules
+    assert not outside[: int(3 * module)].any()
+    assert 0.7 < sharpness(made.upright(made.picture), made.upright(made.below)) < 2
+
+
+def test_what_is_remembered_of_a_weave_goes_with_its_renderer(store):
+    digest = store.add(encoded(photograph("chelsea")), "chelsea")
+    piece = Piece(
+        message=Message(text=LINK), picture=Picture(digest=digest, name="chelsea"),
+        blend=Blend(method="weave"),
+    )  # fmt: skip
+    renderer = Renderer(store)
+    renderer.render(piece, 300)
+    gone = weakref.ref(renderer)
+    gc.disable()
+    try:
+        del renderer
+        assert gone() is None
+    finally:
+        gc.enable()
 
 
 def test_fine_matter_is_calmed_where_readers_look_and_smooth_matter_gets_no_dot():

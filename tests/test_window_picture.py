@@ -375,7 +375,11 @@ def test_every_method_is_chosen_pictured_and_set(cat, settle, qtbot):
         "grain": lambda: box.cells.box.setValue(3),
         "ink": lambda: box.ink.button("tint").click(),
         "strokes": lambda: (box.scatter.click(), box.stroke_gaps.box.setValue(50)),
-        "weave": lambda: (box.motif.box.setValue(20), box.woven_finders.button("drawn").click()),
+        "weave": lambda: (
+            box.motif.box.setValue(20),
+            box.woven_marks.shape.chosen.emit("soft"),
+            box.woven_finders.button("drawn").click(),
+        ),
     }
     seen = {}
     for method, change in settings.items():

@@ -239,8 +239,8 @@ _out_option = click.option(
 @click.option(
     "--mark",
     default=None,
-    help="Marks of gentle: disc (default), ring, square, rounded, diamond, cross, dash, look; "
-    "or soft.",
+    help="Marks of gentle and weave: disc (default), ring, square (default of weave), rounded, "
+    "diamond, cross, dash, look; or soft.",
 )
 @click.option(
     "--border",

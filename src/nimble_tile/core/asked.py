@@ -15,6 +15,7 @@ from nimble_tile.core.errors import UserError
 from nimble_tile.core.language import tr
 from nimble_tile.core.picture.store import Lease
 from nimble_tile.core.piece import (
+    MARKED,
     MATERIAL_LABELS,
     SEEDS,
     Blend,
@@ -220,10 +221,9 @@ class Asker:
 
     def blend(self, asked: Mapping[str, Any], base: Blend) -> Blend:
         """Rung 4, without the weave's own settings."""
-        values = dict(base) | _given(asked, "mode", "strength", "colours")
         if "blend" in asked:
-            values["method"] = asked["blend"]
-        return self.valid(Blend, values)
+            base = base.turned(asked["blend"])
+        return self.valid(Blend, dict(base) | _given(asked, "mode", "strength", "colours"))
 
     def finish(self, asked: Mapping[str, Any], base: Finish) -> Finish:
         """Rung 6's file."""
@@ -282,14 +282,14 @@ class Asker:
         return piece.edited("blend", weave=self.valid(Weave, values))
 
     def _with_marks(self, piece: Piece, asked: Mapping[str, Any]) -> Piece:
-        """The piece with the shape and the border of the gentle blend's marks."""
+        """The piece with the shape and the border of its marks."""
         values = {field: asked[name] for name, field in (("mark", "shape"), ("border", "border"))
                   if asked.get(name) is not None}  # fmt: skip
         if not values:
             return piece
-        if piece.blend.method != "gentle":
+        if piece.blend.method not in MARKED:
             option = self._name("mark" if "shape" in values else "border")
-            raise UserError(tr("{option} is for the gentle blend.", option=option),
+            raise UserError(tr("{option} is for the blends gentle and weave.", option=option),
                             tr("Give {name} gentle too.", name=self._name('blend')))  # fmt: skip
         return piece.edited("blend", marks=self.valid(Marks, {**dict(piece.blend.marks), **values}))
 

@@ -31,13 +31,14 @@ from nimble_tile.core.look import Look, Model
 from nimble_tile.core.phonelog import MOST_ENTRIES as MOST_TESTS
 from nimble_tile.core.phonelog import PhoneTest
 
-SCHEMA = 12
+SCHEMA = 13
 """Version of the piece's stored form. 1 had no look, no forms of messages, wrote
 everything outside ASCII as UTF-8 without a mark, and never raised the level.
 Until 2 the code stood upright on the picture as it was, blended by tone or overlay.
 3 knew no logos, captions, surrounds and layouts, 4 no phone log and no steering,
 5 no gentle blend, 6 no drafts beside the piece, 7 no weave, 8 no pixel art and no revisions
-of drawings, 9 no effects of light and only four formats of files, 10 no marks, 11 no light."""
+of drawings, 9 no effects of light and only four formats of files, 10 no marks, 11 no light,
+12 no marks on weaves."""
 
 Level = Literal["L", "M", "Q", "H"]
 
@@ -301,8 +302,12 @@ BORDER_LABELS = {
 """What the borders round marks are called."""
 
 
+MARKED = frozenset({"gentle", "weave"})
+"""Methods that may lay marks."""
+
+
 class Marks(Model):
-    """How the gentle blend changes the picture: softly, or by hard-edged marks.
+    """How gentle blend and weave change the picture: softly, or by hard-edged marks.
 
     Attributes
     ----------
@@ -326,6 +331,10 @@ class Marks(Model):
     border: Literal[
         "none", "line", "panel", "round", "ticket", "label", "torn", "marks", "fade"
     ] = "line"
+
+
+TESSERAE = Marks.model_construct(shape="square", size=1.0)
+"""Marks that suit a weave: among patches of the picture they are stones of a mosaic."""
 
 
 class Light(Model):
@@ -375,7 +384,7 @@ class Blend(Model):
     dots, cut, grain, ink, strokes, weave
         Settings of these methods.
     marks : Marks
-        Of the gentle blend.
+        Of the gentle blend and of the weave.
     light : Light
         Of the method of this name.
     colours : {"look", "picture"}
@@ -415,6 +424,18 @@ class Blend(Model):
     quiet_strength: ZeroToOne | None = None
     guarding: ZeroToOne = 0.5
     map: str | None = Field(default=None, pattern="^[0-9a-f]{64}$")
+
+    @property
+    def by_marks(self) -> bool:
+        """Whether modules are told by hard-edged marks."""
+        return self.method in MARKED and self.marks.shape != "soft"
+
+    def turned(self, method: str) -> Blend:
+        """The blend by another method; marks that nobody chose become those that suit it."""
+        marks = self.marks
+        if method != self.method and marks in (Marks(), TESSERAE):
+            marks = TESSERAE if method == "weave" else Marks()
+        return self.model_copy(update={"method": method, "marks": marks})
 
 
 class Piece(Model):
@@ -458,13 +479,16 @@ class Piece(Model):
             code = {"raise_level": False, "charset": "utf-8 unmarked", **code}
             data = {**data, "schema": 2, "code": code}
         if isinstance(data, dict) and data.get("schema") in range(2, SCHEMA):
-            data = {**data, "schema": SCHEMA}
             blend = data.get("blend")
             if isinstance(blend, dict):
-                then = {"colours": "picture"}
-                if "marks" not in blend:
-                    then["marks"] = {"shape": "soft"}
-                data["blend"] = {**then, **blend}
+                softly, marks = {"shape": "soft"}, blend.get("marks")
+                if data["schema"] < 12:
+                    blend = {"colours": "picture", "marks": softly, **blend}
+                if blend.get("method") == "weave":
+                    own = marks if isinstance(marks, dict) else {}
+                    blend = {**blend, "marks": {**own, **softly}}
+                data = {**data, "blend": blend}
+            data = {**data, "schema": SCHEMA}
         return data
 
     @model_validator(mode="after")

@@ -19,6 +19,7 @@ import threading
 from dataclasses import replace
 from functools import cached_property, partial
 from typing import TYPE_CHECKING
+from weakref import ref
 
 import cv2
 import numpy as np
@@ -336,8 +337,12 @@ class Renderer:
                 factors = self._factors(piece, brief.modules)
             how = None
             if woven is not None:
-                how = partial(self._weavings.of, brief, canvas, partial(self._canvas, piece),
-                              quick, guard=guard, factors=factors)  # fmt: skip
+                # Without a reference to all of this, in which the plan is remembered.
+                own = ref(self)
+                how = lambda: own()._weavings.of(  # noqa: E731
+                    brief, canvas, partial(own()._canvas, piece), quick, guard=guard,
+                    factors=factors,
+                )  # fmt: skip
             return Plan(square, symbol, quiet, look, images, guard, fades, factors, quick, how)
 
         planned = recall("plan", plan_key, plan, 2)
@@ -351,8 +356,11 @@ class Renderer:
                 blended = _without(blended, square, planned, laid.cleared)
             if quad is not None:
                 return warping.put_back(canvas.image, square, blended, quad)
+            return placed(blended)
+
+        def placed(upright: np.ndarray) -> np.ndarray:
             out = canvas.image.copy()
-            out[box.slices] = squeezed(blended, box)
+            out[box.slices] = squeezed(upright, box)
             return out
 
         bare, rgba = recall("bare", bare_key, finish, 2), None
@@ -361,10 +369,13 @@ class Renderer:
                 "see through", bare_key,
                 lambda: _see_through(piece, bare, canvas.clear, box, quad),
             )  # fmt: skip
+        marks = None if laid.cleared is not None else laid_marks(planned, piece.blend)
         made = Rendering(
             bare, canvas.image, box, symbol, quiet, True, piece.look, rgba, images, quad,
             spot.region, steered=brief.steered,
-            marked=None if laid.cleared is not None else laid_marks(planned, piece.blend),
+            marked=None if marks is None else marks[0],
+            below=None if marks is None or quad is not None or marks[1] is square
+            else placed(marks[1]),
         )  # fmt: skip
         if not laid.over:
             return made

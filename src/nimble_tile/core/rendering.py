@@ -85,7 +85,10 @@ class Rendering:
     steered : Steered or None
         How its symbol was steered, where it was.
     marked : Marked or None
-        The marks that are laid on the picture, where these are all that was changed.
+        The marks that are laid on the picture, or on what is woven of it, where these are all
+        that was changed.
+    below : ndarray of uint8, H × W × 3, or None
+        What these marks lie on; None: `picture`.
     """
 
     image: np.ndarray
@@ -105,6 +108,7 @@ class Rendering:
     outer: str | None = None
     steered: Steered | None = None
     marked: Marked | None = None
+    below: np.ndarray | None = None
 
     @property
     def matrix(self) -> np.ndarray:

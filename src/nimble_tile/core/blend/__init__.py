@@ -55,17 +55,18 @@ def _gentle(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
 METHODS["gentle"] = _gentle
 
 
-def laid_marks(plan: Plan, settings: Blend) -> Marked | None:
-    """The marks of a blend that changes nothing else of the picture; None for other blends."""
-    own = settings.marks
-    if settings.method != "gentle" or own.shape == "soft":
-        return None
-    if own.border == "fade" or settings.quiet == "plain":
+def laid_marks(plan: Plan, settings: Blend) -> tuple[Marked, np.ndarray] | None:
+    """The marks of a blend that changes nothing else, and the square below them (uint8
+    S × S × 3): the picture, or what is woven of it; None for other blends."""
+    if not settings.by_marks or settings.marks.border == "fade" or settings.quiet == "plain":
         return None
     if settings.colours == "look" and plan.look.ring == "picture":  # which is no path
         return None
     strength = strengths(plan, settings)
-    return marks.marked(plan, settings, strength) if strength.any() else None
+    if not strength.any():
+        return None
+    below = weave.cloth_of(plan, settings, strength) if settings.method == "weave" else plan
+    return marks.marked(below, settings, strength), below.square
 
 
 GUARANTEES: dict[str, str] = {name: module.GUARANTEE for name, module in _MODULES.items()}
@@ -103,8 +104,7 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray | None = None) -> np
     out = METHODS[settings.method](plan, settings, strength)
     if settings.method in LOOKLESS and settings.colours == "look" and plan.look.coloured:
         # Marks have taken the look's hues already.
-        by_marks = settings.method == "gentle" and settings.marks.shape != "soft"
-        return in_own_colours(plan, out, hues=not by_marks)
+        return in_own_colours(plan, out, hues=not settings.by_marks)
     return out
 
 

@@ -20,7 +20,7 @@ def unused(piece: Piece) -> str:
     if piece.picture.digest is None or method not in LOOKLESS:
         return ""
     plain, left = Look(), []
-    own_marks = method == "gentle" and piece.blend.marks.shape not in ("soft", "look")
+    own_marks = piece.blend.by_marks and piece.blend.marks.shape != "look"
     if method in SHAPELESS and not look.plain_shapes:
         left.append(tr("its shapes"))
     elif own_marks and look.shape != plain.shape:

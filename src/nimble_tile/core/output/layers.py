@@ -54,7 +54,10 @@ def layers_of(rendering: Rendering) -> list[RasterLayer]:
     if rendering.rgba is None:
         picture = RasterLayer("picture", _opaque(rendering.picture))
         if rendering.marked is not None and rendering.quad is None:
-            return [picture, *_marked(rendering), code, *_laid(rendering, over)]
+            woven = () if rendering.below is None else (
+                RasterLayer("weave", _opaque(rendering.below)),
+            )  # fmt: skip
+            return [picture, *woven, *_marked(rendering), code, *_laid(rendering, over)]
         blend = RasterLayer("blend", _opaque(bare))
         return [picture, blend, code, *_laid(rendering, over)]
     # What is transparent shows through: below it lies nothing.
@@ -65,7 +68,7 @@ def layers_of(rendering: Rendering) -> list[RasterLayer]:
 
 
 def _marked(rendering: Rendering) -> Iterator[RasterLayer]:
-    """Border, finders and marks of a blend that leaves the picture between them as it is."""
+    """Border, finders and marks of a blend that leaves what lies between them as it is."""
     for role, flats in itertools.groupby(rendering.marked.flats, lambda flat: flat.role):
         image = on_nothing(flats, rendering.size, rendering.matrix)
         yield RasterLayer(MARKED[role], image)

@@ -137,7 +137,7 @@ def _svg_marks(rendering: Rendering) -> str:
 def _below(rendering: Rendering) -> np.ndarray:
     """Pixels that are put inside; see `_marks` and `_apart`."""
     if _marks(rendering):
-        return rendering.picture
+        return rendering.picture if rendering.below is None else rendering.below
     if _apart(rendering):
         return rendering.bare
     return rendering.image if rendering.rgba is None else rendering.rgba

@@ -31,7 +31,8 @@ def with_marks(piece: Piece, strength: float | None = None) -> Piece:
         0 to 1; else `STRENGTH`.
     """
     own = STRENGTH if strength is None else strength
-    made = piece.edited("blend", method="gentle", strength=own)
+    blend = piece.blend.turned("gentle").model_copy(update={"strength": own})
+    made = piece.model_copy(update={"blend": blend})
     # Micro symbols have no bits to spare.
     free = piece.code.steer == "off" and not piece.code.version.lower().startswith("m")
     return made.edited("code", steer="padding") if free else made

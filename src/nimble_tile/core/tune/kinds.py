@@ -24,7 +24,7 @@ LEVELS_TRIED = (("L", 3, 0.62), ("M", 2, 0.5), ("Q", 1, 0.45))
 at which these are compared. A low level leaves free bits that follow the picture, a higher one
 lets more modules be missed."""
 
-WOVEN_LEVELS = (("L", 2, 0.65), ("M", 2, 0.58), ("Q", 1, 0.58))
+WOVEN_LEVELS = (("L", 2, 0.5), ("M", 2, 0.45), ("Q", 1, 0.42))
 """The same for weaves: a large version has smaller patches, which say less of the picture."""
 
 _OTHERWISE = {"L": 0.62, "M": 0.55, "Q": 0.5, "H": 0.5}
@@ -151,7 +151,7 @@ class Gentle:
         old = self.piece
         blend = Blend(
             method="gentle", strength=strength, guarding=old.blend.guarding,
-            quiet=old.blend.quiet, marks=old.blend.marks,
+            quiet=old.blend.quiet, marks=old.blend.turned("gentle").marks,
         )  # fmt: skip
         return old.model_copy(update={"code": code_of(old, version, level), "blend": blend})
 
@@ -188,7 +188,7 @@ class Woven(Gentle):
         weave = old.blend.weave.model_copy(update={"patch": 1.0})
         blend = Blend(
             method="weave", strength=strength, guarding=old.blend.guarding,
-            quiet=old.blend.quiet, weave=weave,
+            quiet=old.blend.quiet, weave=weave, marks=old.blend.turned("weave").marks,
         )  # fmt: skip
         return old.model_copy(update={"code": code_of(old, version, level), "blend": blend})
 

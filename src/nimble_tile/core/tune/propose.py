@@ -178,7 +178,8 @@ class _Run:
             method = "weave" if kind == "woven" else "gentle"
             own, (_, _, _, _, seed, *_) = piece.blend.weave, rest
             weave = own.model_copy(update={"seed": (own.seed + seed) % 10_000})
-            based = piece.edited("blend", method=method, weave=weave)
+            turned = piece.blend.turned(method).model_copy(update={"weave": weave})
+            based = piece.model_copy(update={"blend": turned})
             first = (Woven if kind == "woven" else Gentle)(based, effort.brief).first()[0]
             self.search = Gentlest(first, *rest, effort)
         self.steps = self.search.run()

@@ -1,13 +1,14 @@
 """Weave: the code's square is rebuilt from patches of the picture, or of another matter.
 
-Patches bring the tones that the code asks for; what they leave missing is lifted by tone.
+Patches bring the tones that the code asks for; what they leave missing is said by marks, or
+lifted softly by tone.
 """
 
 from __future__ import annotations
 
 import numpy as np
 
-from nimble_tile.core.blend import quiet
+from nimble_tile.core.blend import marks, quiet
 from nimble_tile.core.blend.bands import solve
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import by_strength, strengths
@@ -25,7 +26,7 @@ from nimble_tile.core.language import tr
 from nimble_tile.core.piece import Blend
 
 GUARANTEE = tr(
-    "Patches bring the tones that modules need, and what they leave missing is lifted; at 0.7 "
+    "Patches bring the tones that modules need, and marks say what they leave missing; at 0.7 "
     "readers pass about nine of ten frames that the usual code passes on sample photographs."
 )
 
@@ -183,15 +184,15 @@ class Weaving:
         wish = Wish(weave.motif, weave.seed, levels)
         if plan.quick:
             wish = Wish(weave.motif, weave.seed, levels[QUICK_LEVELS], QUICK_CANDIDATES)
-        other, drawn = weave.matter != "picture", weave.finders == "drawn"
+        other, drawn = weave.matter != "picture", weave.finders == "drawn" or settings.by_marks
         return plan.once(
-            "cloth", (weave, plan.quick, strength.tobytes()),
+            "cloth", (weave, plan.quick, drawn, strength.tobytes()),
             lambda: woven(plan, strength, self.matter, wish, other, drawn).finished(), CLOTHS,
         )  # fmt: skip
 
 
-def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
-    """Blend with `Blend.weave`. Returns uint8 S × S × 3."""
+def cloth_of(plan: Plan, settings: Blend, strength: np.ndarray) -> Plan:
+    """The plan of a square with the cloth in the picture's place; remembered with it."""
 
     def weaving() -> Weaving:
         own = Source(plan.square, plan.side / plan.modules)
@@ -206,9 +207,17 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
             plan.fades, plan.factors, plan.quick,
         )  # fmt: skip
 
-    cloth = plan.once("woven", (settings.weave, strength.tobytes()), make)
+    return plan.once("woven", (settings.weave, settings.by_marks, strength.tobytes()), make)
+
+
+def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
+    """Blend with `Blend.weave`. Returns uint8 S × S × 3."""
+    cloth = cloth_of(plan, settings, strength)
     opacity = float(strength[0, 0])
-    out = lifted(cloth, settings, by_strength(_SCALE, strength), opacity)
+    if settings.by_marks:
+        out = marks.blend(cloth, settings, strength)
+    else:
+        out = lifted(cloth, settings, by_strength(_SCALE, strength), opacity)
     if settings.quiet == "plain":  # on the picture, not on what was woven there
         for place in quiet.strips(plan):
             out[place] = plan.square[place]

@@ -1,4 +1,4 @@
-"""Settings of the marks by which the gentle blend changes a picture."""
+"""Settings of the marks by which a blend changes a picture."""
 
 from __future__ import annotations
 

@@ -115,17 +115,19 @@ class MethodBox(QWidget):
 
     def _gentle(self) -> None:
         share = {"unit": "%", "factor": 100}
-        self.marks = MarksBox()
-        self.marks.edited.connect(
-            lambda field, value, name: self._edit(field, value, "marks", name)
-        )
-        self.marks.released.connect(self.session.part)
-        self._made["gentle"].addWidget(self.marks)
+        self.marks = self._marks("gentle")
         darks = Slider(tr("Dark modules"), 0, 2, 1, **share)
         self.gentle_darks = self._slider("gentle", "darks", darks)
         self.gentle_lights = self._slider(
             "gentle", "lights", Slider(tr("Light modules"), 0, 2, 1, **share)
         )
+
+    def _marks(self, method: str) -> MarksBox:
+        made = MarksBox()
+        made.edited.connect(lambda field, value, name: self._edit(field, value, "marks", name))
+        made.released.connect(self.session.part)
+        self._made[method].addWidget(made)
+        return made
 
     def _overlay(self) -> None:
         self.mode = Choice(tr("Blend mode"), list(MODE_LABELS.items()))
@@ -244,6 +246,7 @@ class MethodBox(QWidget):
         self.patch = self._slider(
             "weave", "patch", Slider(tr("Patch size"), 0.6, 1.6, default.patch, **share), "weave"
         )
+        self.woven_marks = self._marks("weave")
         self.woven_finders = Segments(
             tr("Finders"),
             [
@@ -317,11 +320,13 @@ class MethodBox(QWidget):
     def dress(self, theme: themes.Theme) -> None:
         """Take on a theme."""
         self.marks.dress(theme)
+        self.woven_marks.dress(theme)
         self.matter.dress(theme)
 
     def show_blend(self, blend: Blend, look: Look) -> None:
         """Show the settings of the blend's method, of a piece that looks so."""
         self.marks.show_marks(blend.marks, look)
+        self.woven_marks.show_marks(blend.marks, look)
         for method, box in self._boxes.items():
             box.setVisible(method == blend.method)
         self.darks.set_value(blend.darks)
@@ -352,5 +357,6 @@ class MethodBox(QWidget):
         self.motif.set_value(weave.motif)
         self.patch.set_value(weave.patch)
         self.woven_finders.set_value(weave.finders)
+        self.woven_finders.setVisible(not blend.by_marks)  # by marks they are drawn
         for field, value in blend.light:
             getattr(self, f"light_{field}").set_value(value)

@@ -133,16 +133,13 @@ class BlendRung(Rung):
         self.completed.emit()
 
     def _choose_method(self, method: str) -> None:
-        session, name = (
-            self.session,
-            tr("Blend by {method}", method=within(METHOD_LABELS[method])),
-        )
-        if method == "weave" and session.piece.code.steer == "off":
+        piece = self.session.piece
+        if method == "weave" and piece.code.steer == "off":
             # The symbol that the matter can say most easily: in the same step of undo.
-            steered = session.piece.edited("code", steer="padding")
-            session.put(steered.edited("blend", method=method), name)
-        else:
-            session.edit("blend", name, method=method)
+            piece = piece.edited("code", steer="padding")
+        turned = piece.model_copy(update={"blend": piece.blend.turned(method)})
+        name = tr("Blend by {method}", method=within(METHOD_LABELS[method]))
+        self.session.put(turned, name)
 
     def _slider(self, name: str, field: str, low: float, high: float, default: float) -> Slider:
         slider = Slider(name, low, high, default, "%", factor=100)
