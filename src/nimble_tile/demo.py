@@ -19,6 +19,7 @@ from nimble_tile.core.picture.opening import open_picture
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import (
     SOFTLY,
+    TESSERAE,
     Blend,
     Code,
     Finish,
@@ -75,7 +76,9 @@ def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
             message=message,
             code=Code(level="M", steer="padding"),
             picture=picture("poster.jpg", 780, 660, 1080),
-            blend=Blend(method="weave", strength=0.66, weave=Weave(motif=0.5, seed=2)),
+            blend=Blend(
+                method="weave", strength=0.5, weave=Weave(motif=0.5, seed=2), marks=TESSERAE
+            ),
         ),
         "lantern-walk-poster": Piece(
             message=message,

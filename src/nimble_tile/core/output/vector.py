@@ -42,6 +42,7 @@ from nimble_tile.core.symbol.looks.paths import path_data
 POINTS_PER_INCH = 72
 
 EVEN_ODD = ' fill-rule="evenodd"'
+CRISP = ' shape-rendering="crispEdges"'
 
 
 def flat(rendering: Rendering) -> bool:
@@ -125,11 +126,13 @@ def _marks(rendering: Rendering) -> bool:
 def _svg_marks(rendering: Rendering) -> str:
     """A blend's marks, each in its colour; those that follow each other in one colour together."""
     matrix = " ".join(f"{value:.8g}" for value in rendering.matrix[:2].T.ravel())
-    runs = groupby(rendering.marked.flats, lambda flat: (flat.colour, flat.path.even_odd))
+    runs = groupby(
+        rendering.marked.flats, lambda flat: (flat.colour, flat.path.even_odd, flat.tiled)
+    )
     parts = (
-        f'<path fill="#{red:02x}{green:02x}{blue:02x}"{EVEN_ODD * odd} '
+        f'<path fill="#{red:02x}{green:02x}{blue:02x}"{EVEN_ODD * odd}{CRISP * tiled} '
         f'd="{"".join(path_data(flat.path) for flat in run)}"/>'
-        for ((red, green, blue), odd), run in runs
+        for ((red, green, blue), odd, tiled), run in runs
     )
     return f'<g transform="matrix({matrix})">{"".join(parts)}</g>'
 

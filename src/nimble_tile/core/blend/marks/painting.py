@@ -31,7 +31,7 @@ def _covers(shape: str, look: Look, size: float, cells: int) -> np.ndarray:
     """What a mark covers of its module's cells (float32 cells × cells, 0 to 1)."""
     fine = cells * FINE
     canvas = np.zeros((fine, fine, 3), np.uint8)
-    paths = [((255, 255, 255), stamp(shape, look).moved(0.5, 0.5, scale=size))]
+    paths = [((255, 255, 255), stamp(shape, look).moved(0.5, 0.5, scale=size), True)]
     painted = _paint(canvas, paths, fine)[..., 0].astype(np.float32) / 255
     return painted.reshape(cells, FINE, cells, FINE).mean((1, 3))
 
@@ -72,7 +72,7 @@ def _marked(plan: Plan, settings: Blend, strength: np.ndarray) -> Marked:
     for (row, column), ink in zip(np.argwhere(found.there), inks, strict=True):
         scale = own.size * float(found.size[row, column])
         path = shape.moved(column + 0.5, row + 0.5, scale, float(turns[row, column]))
-        drawn.append(Flat(path, ink, "mark"))
+        drawn.append(Flat(path, ink, "mark", tiled=own.shape == "square" and scale == 1))
     return Marked(tuple(drawn))
 
 
@@ -92,19 +92,21 @@ def directions(plan: Plan) -> np.ndarray:
     return 0.5 * np.arctan2(2 * xy, xx - yy) + np.pi / 2
 
 
-def _in_order(flats: Iterable[Flat]) -> list[tuple[tuple, Path]]:
-    """Areas with their colours, as they lie on each other; marks of one colour at once, as these
-    touch nothing."""
+def _in_order(flats: Iterable[Flat]) -> list[tuple[tuple, Path, bool]]:
+    """Areas with their colours, as they lie on each other, and whether they have smooth edges;
+    marks of one colour at once, as these cover nothing of each other."""
     found, stamps = [], defaultdict(list)
     for flat in flats:
         if flat.role == "mark":
-            stamps[flat.colour].append(flat.path)
+            stamps[flat.colour, not flat.tiled].append(flat.path)
         else:
-            found.append((flat.colour, flat.path))
-    return [*found, *((colour, joined(own, own[0].even_odd)) for colour, own in stamps.items())]
+            found.append((flat.colour, flat.path, True))
+    for (colour, smooth), own in stamps.items():
+        found.append((colour, joined(own, own[0].even_odd), smooth))
+    return found
 
 
-def _paint(square: np.ndarray, paths: list[tuple[tuple, Path]], scale: float) -> np.ndarray:
+def _paint(square: np.ndarray, paths: list[tuple[tuple, Path, bool]], scale: float) -> np.ndarray:
     """Paths in their colours painted on a square (uint8 S × S × 3), with so many pixels a
     module."""
     import skia
@@ -123,13 +125,13 @@ def _paint(square: np.ndarray, paths: list[tuple[tuple, Path]], scale: float) ->
     return out[..., :3].copy()
 
 
-def _draw(canvas: Any, paths: Iterable[tuple[tuple, Path]]) -> None:
+def _draw(canvas: Any, paths: Iterable[tuple[tuple, Path, bool]]) -> None:
     import skia
 
     from nimble_tile.core.symbol.looks.paint import to_skia
 
-    for (red, green, blue), path in paths:
-        paint = skia.Paint(Color=skia.Color(red, green, blue), AntiAlias=True)
+    for (red, green, blue), path, smooth in paths:
+        paint = skia.Paint(Color=skia.Color(red, green, blue), AntiAlias=smooth)
         canvas.drawPath(to_skia(path), paint)
 
 

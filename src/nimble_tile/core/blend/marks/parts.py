@@ -38,6 +38,9 @@ ROUND = {"line": 0.85, "panel": 1.5}
 INNER = 0.5
 """Radius of the inner corner of a finder's panel."""
 
+OVER = 0.06
+"""Modules by which areas of one colour reach under each other, so that no seam is seen."""
+
 FADE_FROM = 0.8
 """Modules round the code that a broad fade brightens wholly."""
 
@@ -56,11 +59,15 @@ class Flat:
     colour : (int, int, int)
         sRGB, 0 to 255.
     role : {"border", "finder", "mark"}
+    tiled : bool
+        Whether it fills its module and lies beside others that do: with soft edges what is below
+        would shine through between them.
     """
 
     path: Path
     colour: tuple[int, int, int]
     role: str
+    tiled: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -90,7 +97,8 @@ def parts(plan: Plan, settings: Marks, palette: Palette, strength: np.ndarray) -
     light = _light(plan, palette, strength, local, [each[-1] for each in finders])
     yield from _border(plan, settings, palette, strength, local, light)
     # A broad panel lies below those of the finders already, and has its own edge.
-    out = 0.0 if BROAD.get(settings.border, 0) > 1 else min(BROAD["line"], own)
+    broad = BROAD.get(settings.border, 0) > 1
+    out = min(OVER if broad else BROAD["line"], own)
     for row, column, where, low, _ in finders:
         yield Flat(_panel(row, column, side, out).moved(own, own), light, "finder")
         middle = own + column + 3.5, own + row + 3.5
@@ -146,9 +154,9 @@ def _panel(row: int, column: int, side: int, out: float) -> Path:
     top, left = (row - 1 if row else -out), (column - 1 if column else -out)
     bottom = row + 7 + (out if row + 7 == side else 1)
     right = column + 7 + (out if column + 7 == side else 1)
-    outer = ROUND["line"] if out else 0.0
+    outer = ROUND["line"]
     radii = [0.0, 0.0, 0.0, 0.0]  # top left, top right, bottom right, bottom left
-    if out:
+    if out > OVER:
         corner = {(0, 0): 0, (0, side - 7): 1, (side - 7, 0): 3}[row, column]
         radii[corner] = outer
     radii[{(0, 0): 2, (0, side - 7): 3, (side - 7, 0): 1}[row, column]] = INNER
@@ -209,7 +217,8 @@ def _border(
         outer = rounded(-broad, -broad, side + 2 * broad, side + 2 * broad, (radius,) * 4)
     else:
         outer = edge(settings.border, side, broad)
-    ring = joined([outer, reversed_path(rectangle(0, 0, side, side))])
+    inner = rectangle(OVER, OVER, side - 2 * OVER, side - 2 * OVER)
+    ring = joined([outer, reversed_path(inner)])
     yield Flat(ring.moved(own, own), light, "border")
 
 
