@@ -303,15 +303,16 @@ def unseen(path: Path) -> None:
 
 
 def gallery(out: Path) -> None:
-    """The pictures that ship, each quiet and woven, as they are proposed for a reach of 90 %; and
-    one of them woven of every material, as strong as it must be for that, without a search."""
+    """The pictures that ship, each quiet, woven and by light, as they are proposed for a reach of
+    90 %; and one of them woven of every material, as strong as it must be for that, without a
+    search."""
     from gentlest_pages import sheet
     from nimble_tile.core.picture.opening import open_picture
     from nimble_tile.core.piece import MATERIAL_LABELS, Weave
-    from nimble_tile.core.tune.propose import EFFORTS
+    from nimble_tile.core.tune.propose import EFFORTS, Held, by_light, carries_shade
     from nimble_tile.demo import ARTWORKS, artwork
 
-    bench, rows = Bench(), [[], [], []]
+    bench, rows = Bench(), [[], [], [], []]
     code = {"level": "M", "raise_level": False, "steer": "padding"}
 
     def based(name: str, blend: Blend) -> Piece:
@@ -326,6 +327,17 @@ def gallery(out: Path) -> None:
         print(name, kind, f"{last.best.reach:.2f}", last.holds, flush=True)
         return bench.renderer.render(last.best.piece, 1024).image
 
+    def lit(name: str) -> np.ndarray | None:
+        piece = based(name, Blend())
+        if not carries_shade(piece, bench.renderer):
+            return None
+        search = Held(by_light(piece), bench.renderer, bench.room, shipped(), WANTED[0], 0,
+                      lambda: False, None, EFFORTS["light"])  # fmt: skip
+        *_, last = search.run()
+        search.end()
+        print(name, "light", f"{last.best.reach:.2f}", last.holds, flush=True)
+        return bench.renderer.render(last.best.piece, 1024).image
+
     def taken(name: str, blend: Blend) -> np.ndarray:
         piece = based(name, blend)
         for strength in (0.5, 0.56, 0.62, 0.68, 0.74, 0.8, 0.9, 1.0):
@@ -338,12 +350,15 @@ def gallery(out: Path) -> None:
         return rendering.image
 
     for name in ARTWORKS:
-        rows[0].append(proposed(name, "quietest", Blend(method="gentle", strength=0.6)))
-        rows[1].append(proposed(name, "woven", Blend(method="weave", strength=0.6)))
+        rows[0].append(proposed(name, "quietest", Blend(method="gentle", strength=0.5)))
+        rows[1].append(proposed(name, "woven", Blend(strength=0.5).turned("weave")))
+        rows[3].append(lit(name))
     for material in MATERIAL_LABELS:
-        weave = Weave(matter=material)
-        rows[2].append(taken("mask", Blend(method="weave", weave=weave)))
+        woven = Blend(weave=Weave(matter=material)).turned("weave")
+        rows[2].append(taken("mask", woven))
     bench.bay.close()
+    # What is too dark for light leaves no gap.
+    rows[3] = [image for image in rows[3] if image is not None]
     sheet([image for row in rows for image in row], 8, out, 240)
 
 

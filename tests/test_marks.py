@@ -324,3 +324,25 @@ def test_panels_of_every_edge_leave_a_seam_and_are_read(store, bay, border):
     assert judge_rendering(made, bay).readers_right == (4, 4) and zbar_reads(made.image, LINK)
     kinds = {flat.role for flat in made.marked.flats}
     assert kinds == {"border", "finder", "mark"}
+
+
+def test_marks_with_texture_are_as_light_as_flat_ones_and_show_what_lies_below():
+    plan, flat = plan_of("coffee", module=20), by_marks()
+    made = {texture: blend(plan, by_marks(texture=texture)) for texture in (0.0, 0.8)}
+    flats = marked(plan, flat, strengths(plan, flat)).flats
+    marks = [each for each in flats if each.role == "mark"]
+    outside = ~covered(plan, flats, grow=1)
+    assert np.array_equal(made[0.8][outside], plan.square[outside])
+    disc, kept = np.hypot(*(np.mgrid[:16, :16] - 7.5)) < 7.5, []
+    for each in marks[::7]:
+        left, top, right, bottom = each.path.bounds()
+        x, y = round((left + right) * 10), round((top + bottom) * 10)
+        core = slice(y - 8, y + 8), slice(x - 8, x + 8)
+        before, one, other = (
+            cv2.cvtColor(image, cv2.COLOR_RGB2GRAY)[core][disc].astype(float)
+            for image in (plan.square, made[0.0], made[0.8])
+        )
+        assert np.ptp(one) <= 1 and abs(other.mean() - one.mean()) < 4
+        if before.std() > 8 and 40 < one.mean() < 215:
+            kept.append(other.std() / before.std())
+    assert len(kept) > 10 and 0.6 < np.median(kept) < 0.85

@@ -155,7 +155,10 @@ def test_marks_say_what_patches_leave_missing_and_the_cloth_between_them_stays(s
         blend=Blend(strength=0.5).turned("weave"),
     )  # fmt: skip
     assert piece.blend.marks == TESSERAE
-    made = Renderer(store).render(piece, 700)
+    renderer = Renderer(store)
+    stones = renderer.render(piece, 700)
+    flat = TESSERAE.model_copy(update={"texture": 0.0})
+    made = renderer.render(piece.edited("blend", marks=flat), 700)
     marks = [flat for flat in made.marked.flats if flat.role == "mark"]
     body = made.symbol.side**2 - 3 * 64 - 25
     assert len(marks) < body  # patches have said the rest
@@ -167,12 +170,18 @@ def test_marks_say_what_patches_leave_missing_and_the_cloth_between_them_stays(s
     # The same as a vector: the cloth once, and a path of full size for each mark.
     text = svg(made, Finish()).decode()
     assert text.count("<image") == 1 and text.count("<path") > 20
-    assert [layer.name for layer in layers_of(made)][:2] == ["picture", "weave"]
+    assert [layer.name for layer in layers_of(made)][:2] == ["picture", "blend"]
     # No rim and no blur: what surrounds the code is the picture, and sharpness is about its own.
     outside = made.upright(made.picture != made.image).any(-1)
     module = made.code_side / made.modules
     assert not outside[: int(3 * module)].any()
     assert 0.7 < sharpness(made.upright(made.picture), made.upright(made.below)) < 2
+    # With texture the marks are part of what lies below finders and border.
+    assert {each.role for each in stones.marked.flats} == {"finder", "border"}
+    over = on_nothing(stones.marked.flats, stones.size, stones.matrix)
+    assert np.array_equal(stones.image[over[..., 3] == 0], stones.below[over[..., 3] == 0])
+    text = svg(stones, Finish()).decode()
+    assert text.count("<image") == 1 and 5 < text.count("<path") < 20
 
 
 def test_what_is_remembered_of_a_weave_goes_with_its_renderer(store):

@@ -49,15 +49,16 @@ METHODS: dict[str, Blend] = {
     "ink, tint": Blend(method="ink", ink=Ink(where="tint")),
     "strokes": Blend(method="strokes"),
     "gentle": Blend(method="gentle"),
-    "weave": Blend(method="weave"),
+    "weave": Blend().turned("weave"),
+    "light": Blend(method="light"),
 }
 
-STEERED = ("weave",)
-"""Methods with which the symbol is steered, as it is where they are chosen in the window."""
+STEERED = ("gentle", "weave", "light")
+"""Methods with which the symbol is steered, as it is for a picture that comes into the window."""
 
 HEAD = """# How the blends read
 
-Measured by `tools/blend_table.py` on {pictures}, each cut to its largest square in the middle, with a link of 38 characters at level M (raised where that is free), at {size} pixels, straight on. A reader that fails looks once more from farther away, as for the verdict. The symbol is steered by the picture for weave alone, as it is where that is chosen in the window. The sheet of the pictures that ship at the default strength of {default:.0%} is [blends.png](screenshots/blends.png).
+Measured by `tools/blend_table.py` on {pictures}, each cut to its largest square in the middle, with a link of 38 characters at level M (raised where that is free), at {size} pixels, straight on. A reader that fails looks once more from farther away, as for the verdict. The symbol is steered by the picture for gentle, weave and light, as it is for a picture that comes into the window. The sheet of the pictures that ship at the default strength of {default:.0%} is [blends.png](screenshots/blends.png).
 
 Straight on is the easiest that a code will ever be seen: what fails here fails everywhere, what reads here may still fail in the dark.
 

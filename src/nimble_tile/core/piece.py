@@ -319,6 +319,8 @@ class Marks(Model):
         different sizes, or both.
     size : float
         Of the largest mark, in modules, 0.5 to 1.
+    texture : float
+        How much of the texture below is seen in a mark, 0 (it is of one colour) to 1.
     border : str
         A key of `BORDER_LABELS`: what keeps the code apart from the picture round it.
     """
@@ -328,13 +330,14 @@ class Marks(Model):
     ] = "disc"
     by: Literal["lightness", "size", "both"] = "lightness"
     size: float = Field(default=0.86, ge=0.5, le=1)
+    texture: ZeroToOne = 0
     border: Literal[
         "none", "line", "panel", "round", "ticket", "label", "torn", "marks", "fade"
     ] = "line"
 
 
-TESSERAE = Marks.model_construct(shape="square", size=1.0)
-"""Marks that suit a weave: among patches of the picture they are stones of a mosaic."""
+TESSERAE = Marks.model_construct(shape="square", size=1.0, texture=0.8)
+"""Marks that suit a weave: among its patches they are stones of the same matter."""
 
 
 class Light(Model):

@@ -85,10 +85,10 @@ class Rendering:
     steered : Steered or None
         How its symbol was steered, where it was.
     marked : Marked or None
-        The marks that are laid on the picture, or on what is woven of it, where these are all
-        that was changed.
+        Flat areas that are laid on the picture, or on `below`, where these are all that was
+        changed.
     below : ndarray of uint8, H × W × 3, or None
-        What these marks lie on; None: `picture`.
+        What these lie on: a weave, or marks with texture; None: `picture`.
     """
 
     image: np.ndarray

@@ -56,8 +56,8 @@ METHODS["gentle"] = _gentle
 
 
 def laid_marks(plan: Plan, settings: Blend) -> tuple[Marked, np.ndarray] | None:
-    """The marks of a blend that changes nothing else, and the square below them (uint8
-    S × S × 3): the picture, or what is woven of it; None for other blends."""
+    """The flat areas of a blend by marks, and the square below them (uint8 S × S × 3): the
+    picture, or what is woven of it or has texture; None for other blends."""
     if not settings.by_marks or settings.marks.border == "fade" or settings.quiet == "plain":
         return None
     if settings.colours == "look" and plan.look.ring == "picture":  # which is no path
@@ -66,7 +66,7 @@ def laid_marks(plan: Plan, settings: Blend) -> tuple[Marked, np.ndarray] | None:
     if not strength.any():
         return None
     below = weave.cloth_of(plan, settings, strength) if settings.method == "weave" else plan
-    return marks.marked(below, settings, strength), below.square
+    return marks.layers(below, settings, strength)
 
 
 GUARANTEES: dict[str, str] = {name: module.GUARANTEE for name, module in _MODULES.items()}

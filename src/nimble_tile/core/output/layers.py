@@ -55,7 +55,7 @@ def layers_of(rendering: Rendering) -> list[RasterLayer]:
         picture = RasterLayer("picture", _opaque(rendering.picture))
         if rendering.marked is not None and rendering.quad is None:
             woven = () if rendering.below is None else (
-                RasterLayer("weave", _opaque(rendering.below)),
+                RasterLayer("blend", _opaque(rendering.below)),
             )  # fmt: skip
             return [picture, *woven, *_marked(rendering), code, *_laid(rendering, over)]
         blend = RasterLayer("blend", _opaque(bare))

@@ -211,6 +211,7 @@ SETTINGS: tuple[Setting, ...] = (
     Setting("blend.marks.shape", tr_as("blend", "Marks"), options=tuple(MARK_LABELS.items()),
             why_not=_by(*MARKED)),
     Setting("blend.marks.size", tr("Size of the marks"), 0.6, 1, why_not=_by(*MARKED)),
+    Setting("blend.marks.texture", tr("Texture in the marks"), 0, 1, why_not=_by(*MARKED)),
     Setting("blend.marks.border", tr("Border"), options=tuple(BORDER_LABELS.items()),
             why_not=_by(*MARKED)),
     Setting("blend.cut.threshold", tr("Threshold of the cut"), 0.25, 0.75, why_not=_by("cut")),

@@ -256,5 +256,8 @@ class Latest(QObject):
             finally:
                 work = None  # it holds what it was asked about
             if not self._ending:
-                self.answered.emit(result)
+                try:
+                    self.answered.emit(result)
+                except RuntimeError:  # whoever asked has gone without a word
+                    return
             result = None

@@ -10,7 +10,8 @@ from typing import Any
 import numpy as np
 
 from nimble_tile.core.blend import quiet
-from nimble_tile.core.blend.marks.inks import LUMA, Palette
+from nimble_tile.core.blend.colour import move_luma
+from nimble_tile.core.blend.marks.inks import LEAST_LUMA, LUMA, MOST_LUMA, Palette
 from nimble_tile.core.blend.marks.parts import Flat, Marked, faded, parts
 from nimble_tile.core.blend.marks.shapes import stamp
 from nimble_tile.core.blend.marks.solving import LEAST_SIZE, cost, solve
@@ -21,6 +22,9 @@ from nimble_tile.core.symbol.looks.paths import Path, joined
 
 SIZES = 13
 """Sizes of marks where sizes tell the strength."""
+
+REACHES = 1.5
+"""Standard deviations of a texture that must have room on the scale of tones."""
 
 FINE = 16
 """Pixels a cell at which it is measured how much a mark covers of it."""
@@ -175,11 +179,73 @@ def on_nothing(
     return np.dstack([straight, out[..., 3]])
 
 
+def textured(
+    plan: Plan, marks: Iterable[Flat], ground: np.ndarray, settings: Blend
+) -> np.ndarray:  # fmt: skip
+    """Marks in which the texture below is seen: each as light as it must be on average.
+
+    Parameters
+    ----------
+    plan : Plan
+    marks : iterable of Flat
+    ground : ndarray of uint8, S × S × 3
+        What they lie on.
+    settings : Blend
+
+    Returns
+    -------
+    ndarray of uint8, S × S × 3
+    """
+    import cv2
+
+    paths, scale = _in_order(marks), plan.side / plan.modules
+    flat = _paint(ground, paths, scale)
+    white = [((255, 255, 255), path, smooth) for _, path, smooth in paths]
+    cover = _paint(np.zeros_like(ground), white, scale)[..., 0].astype(np.float32) / 255
+    tone, below = cv2.cvtColor(flat, cv2.COLOR_RGB2GRAY), plan.luma.astype(np.float32)
+
+    def means(field: np.ndarray) -> np.ndarray:
+        size = (plan.modules, plan.modules)
+        return cv2.resize(field * inside, size, interpolation=cv2.INTER_AREA)
+
+    def pixels(grid: np.ndarray) -> np.ndarray:
+        # Each has its own module's, as marks reach over no border of one.
+        return cv2.resize(grid, (plan.side, plan.side), interpolation=cv2.INTER_NEAREST)
+
+    # Their edges are mixed with what is below: they count where a mark is nothing but edge.
+    inside = (cover == 1) + np.float32(1e-3) * cover
+    area = np.maximum(means(np.ones_like(cover)), np.float32(1e-9))
+    middle, own = means(tone.astype(np.float32)) / area, means(below) / area
+    spread = np.sqrt(np.maximum(means(below * below) / area - own * own, 1))
+    # Less of it where the scale would cut it off, so that the mark stays as light as it is.
+    room = np.minimum(middle - LEAST_LUMA, MOST_LUMA - middle)
+    share = np.clip(room / (REACHES * spread), 0, settings.marks.texture).astype(np.float32)
+    after = pixels(middle - share * own) + pixels(share) * below
+    after = np.rint(np.clip(after, LEAST_LUMA, MOST_LUMA)).astype(np.uint8)
+    if settings.colours == "look" and plan.look.coloured:
+        moved = move_luma(flat, tone, after)
+    else:
+        moved = move_luma(plan.square, plan.luma, after, plan.colours)
+    share = cover[..., None]
+    return np.rint(ground + share * (moved.astype(np.float32) - ground)).astype(np.uint8)
+
+
+def layers(plan: Plan, settings: Blend, strength: np.ndarray) -> tuple[Marked, np.ndarray]:
+    """What is laid as flat areas, and what these lie on (uint8 S × S × 3): the square itself, or
+    with marks in which its texture is seen."""
+    flats = marked(plan, settings, strength)
+    ground = faded(plan, settings.marks, strength)
+    if not settings.marks.texture:
+        return flats, ground
+    marks = [flat for flat in flats.flats if flat.role == "mark"]
+    parts = tuple(flat for flat in flats.flats if flat.role != "mark")
+    return Marked(parts), textured(plan, marks, ground, settings) if marks else ground
+
+
 def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
     """Blend with `Blend.marks`. Returns uint8 S × S × 3."""
-    flats = marked(plan, settings, strength).flats
-    ground = faded(plan, settings.marks, strength)
-    out = _paint(ground, _in_order(flats), plan.side / plan.modules)
+    laid, ground = layers(plan, settings, strength)
+    out = _paint(ground, _in_order(laid.flats), plan.side / plan.modules)
     if settings.quiet == "plain" and plan.quiet_zone:  # instead of a border
         for place in quiet.strips(plan):
             out[place] = plan.square[place]

@@ -62,13 +62,19 @@ class MarksBox(QWidget):
             lambda v: self.edited.emit("size", round(v, 4), tr("Change the size of the marks"))
         )
         self.size.released.connect(self.released)
+        self.texture = Slider(tr("Texture in the marks"), 0, 1, plain.texture, "%", factor=100)
+        self.texture.setToolTip(tr("How much of what lies below is seen in the marks"))
+        self.texture.edited.connect(
+            lambda v: self.edited.emit("texture", round(v, 4), tr("Change the texture of marks"))
+        )
+        self.texture.released.connect(self.released)
         self.border = Choice(tr("Border"), list(BORDER_LABELS.items()))
         self.border.chosen.connect(lambda v: self.edited.emit("border", v, tr("Choose the border")))
         self._rest = QWidget()
         inside = QVBoxLayout(self._rest)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(8)
-        for widget in (self.by, self.size):
+        for widget in (self.by, self.size, self.texture):
             inside.addWidget(widget)
         inside.addLayout(named(tr("Border"), self.border))
         layout.addWidget(self.shape)
@@ -98,6 +104,7 @@ class MarksBox(QWidget):
         self.shape.set_value(marks.shape)
         self.by.set_value(marks.by)
         self.size.set_value(marks.size)
+        self.texture.set_value(marks.texture)
         self.border.set_value(marks.border)
         self._rest.setVisible(marks.shape != "soft")
 
