@@ -239,7 +239,7 @@ def test_the_command_line_marks(tmp_path):
     arguments = ["make", "--message", LINK, "--picture", str(tmp_path / "a.png"),
                  "--size", "500", "--json", "--out", str(out)]  # fmt: skip
     run = CliRunner().invoke(
-        main, [*arguments, "--blend", "gentle", "--mark", "ring", "--border", "panel"]
+        main, [*arguments, "--mark", "ring", "--border", "panel", "--texture", "0.5"]
     )
     assert json.loads(run.output)["verdict"]["verdict"] in ("well", "thin"), run.output
     assert zbar_reads(np.array(Image.open(out).convert("RGB")), LINK)
@@ -264,6 +264,9 @@ def test_marks_are_chosen_in_the_window(window, settle):
     box.border.activated.emit(box.border.currentIndex())
     settle(window)
     assert window.session.piece.blend.marks == Marks(shape="diamond", by="size", border="panel")
+    box.texture.box.setValue(60)
+    assert window.session.piece.blend.marks.texture == pytest.approx(0.6)
+    window.act_undo.trigger()
     box.shape.chosen.emit("soft")
     assert not box.by.isVisibleTo(window)
     window.act_undo.trigger()

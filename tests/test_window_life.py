@@ -36,6 +36,29 @@ def pictured(window, settle):
     return window
 
 
+def test_what_a_weave_takes_is_let_go_with_its_picture(pictured, settle, qtbot):
+    from nimble_tile.core.blend.weave.matter import Matter
+
+    kept, make = weakref.WeakSet(), Matter.__init__
+
+    def noted(matter, source):
+        kept.add(matter)
+        make(matter, source)
+
+    Matter.__init__ = noted
+    try:
+        pictured.session.edit("message", "Write", text=LINK)
+        pictured.ladder.open(3)
+        pictured.blend.method.chosen.emit("weave")
+        settle(pictured)
+        assert kept
+        pictured.files.new_piece()
+        settle(pictured)
+        qtbot.waitUntil(lambda: not kept, timeout=20_000)
+    finally:
+        Matter.__init__ = make
+
+
 def dab(at, adds=True):
     return Stroke("guard", "brush", adds, ((at, at), (at + 40.0, at)), 30.0, 0.2, 0.1)
 

@@ -243,6 +243,12 @@ _out_option = click.option(
     "diamond, cross, dash, look; or soft.",
 )
 @click.option(
+    "--texture",
+    type=Finite(0, 1),
+    default=None,
+    help="Marks: how much of what lies below is seen in them (usual: 0, with weave 0.8).",
+)
+@click.option(
     "--border",
     default=None,
     help="What is round them: line (default), panel, round, ticket, label, torn, marks, fade "

@@ -98,9 +98,9 @@ SETTINGS: dict[str, Callable[[str], Any]] = {
     "level": str, "steer": str, "keep_spare": _number, "raise_level": _yes, "version": str,
     "mask": str, "quiet_zone": _whole, "look": str, "picture": str, "region": region_of,
     "corners": corners_of, "blend": str, "matter": str, "motif": _number, "seed": _whole,
-    "mark": str, "border": str, "colours": str, "mode": str, "strength": _number, "logo": str,
-    "logo_share": _number, "caption": str, "frame": str, "size": _whole, "mm": _number,
-    "dpi": _whole, "quality": _whole, "chroma": str, "lossless": _yes, "depth": _whole,
+    "mark": str, "texture": _number, "border": str, "colours": str, "mode": str,
+    "strength": _number, "logo": str, "logo_share": _number, "caption": str, "frame": str,
+    "size": _whole, "mm": _number, "dpi": _whole, "quality": _whole, "chroma": str, "lossless": _yes, "depth": _whole,
     "inks": str, "profile": str, "ink": str, "ink_name": str, "alone": _yes, "square": _yes,
     "about": _yes, "bleed": _number, "marks": _yes, "sheet": str, "gap": _number,
 }  # fmt: skip
@@ -282,13 +282,14 @@ class Asker:
         return piece.edited("blend", weave=self.valid(Weave, values))
 
     def _with_marks(self, piece: Piece, asked: Mapping[str, Any]) -> Piece:
-        """The piece with the shape and the border of its marks."""
-        values = {field: asked[name] for name, field in (("mark", "shape"), ("border", "border"))
-                  if asked.get(name) is not None}  # fmt: skip
+        """The piece with shape, texture and border of its marks."""
+        fields = {"mark": "shape", "texture": "texture", "border": "border"}
+        given = {name: asked[name] for name in fields if asked.get(name) is not None}
+        values = {fields[name]: value for name, value in given.items()}
         if not values:
             return piece
         if piece.blend.method not in MARKED:
-            option = self._name("mark" if "shape" in values else "border")
+            option = self._name(next(iter(given)))
             raise UserError(tr("{option} is for the blends gentle and weave.", option=option),
                             tr("Give {name} gentle too.", name=self._name('blend')))  # fmt: skip
         return piece.edited("blend", marks=self.valid(Marks, {**dict(piece.blend.marks), **values}))

@@ -86,6 +86,11 @@ class Memory:
         with self._lock:
             self._kept.pop(name, None)
 
+    def clear(self) -> None:
+        """Drop all results."""
+        with self._lock:
+            self._kept.clear()
+
 
 def give_back() -> None:
     """Give memory that is free inside the process back to the system, where it can be.

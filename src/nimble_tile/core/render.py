@@ -117,6 +117,12 @@ class Renderer:
                 return self._arranged(piece, size, moving)
             return self._alone(self._brief(piece, size, moving))
 
+    def forget(self) -> None:
+        """Let go of all that is remembered: a weave alone takes a hundred megabytes."""
+        with self._lock:
+            self._memory.clear()
+            self._held = None
+
     # Questions about a piece ------------------------------------------------
 
     def symbol(self, piece: Piece) -> Symbol:

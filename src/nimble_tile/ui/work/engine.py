@@ -144,6 +144,7 @@ class Engine(QObject):
         self._bay = bay
         self._pictures = pictures
         self._renderer: Renderer | None = None
+        self._with_picture = False  # the piece that was shown last
         self._wake = threading.Condition()
         self._next: tuple[int, Piece, Lease] | None = None
         self._ticket = 0
@@ -327,7 +328,11 @@ class Engine(QObject):
     def _show(self, ticket: int, piece: Piece, hurry: bool = False) -> Shown:
         from nimble_tile.core.scan.sampling import readers_eye
 
-        work = self.wants.work if piece.picture.digest is not None else ""
+        there = piece.picture.digest is not None
+        work = self.wants.work if there else ""
+        if self._with_picture and not there:
+            self._renderer.forget()
+        self._with_picture = there
         try:
             size = judged_size(piece, self._renderer)
             natural = self._renderer.natural_size(piece)
