@@ -100,7 +100,8 @@ SETTINGS: dict[str, Callable[[str], Any]] = {
     "corners": corners_of, "blend": str, "matter": str, "motif": _number, "seed": _whole,
     "mark": str, "texture": _number, "border": str, "colours": str, "mode": str,
     "strength": _number, "logo": str, "logo_share": _number, "caption": str, "frame": str,
-    "size": _whole, "mm": _number, "dpi": _whole, "quality": _whole, "chroma": str, "lossless": _yes, "depth": _whole,
+    "size": _whole, "mm": _number, "dpi": _whole, "quality": _whole, "chroma": str,
+    "lossless": _yes, "depth": _whole,
     "inks": str, "profile": str, "ink": str, "ink_name": str, "alone": _yes, "square": _yes,
     "about": _yes, "bleed": _number, "marks": _yes, "sheet": str, "gap": _number,
 }  # fmt: skip
