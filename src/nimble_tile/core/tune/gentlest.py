@@ -64,6 +64,10 @@ SHORT = 1.0
 FAR_OFF = 0.08
 """Reach that is missing where an estimate is enough."""
 
+MADE_UP = 0.7
+"""Reach that a unit of strength is taken to add to a candidate that misses a little: less would
+make it far stronger than it must be."""
+
 MISSING = 2.0
 """Likeness that a unit of reach is worth where nothing holds."""
 
@@ -276,7 +280,7 @@ class Gentlest(Looking):
         for found in self.looked:
             short = self.wanted + REACH_SPARE - found.reach
             if found.reach and 0 < short <= MOST_SHORT and self.kinds.follows(found.piece):
-                by = round(short / self.kinds.reach.slope, 3)
+                by = round(short / MADE_UP, 3)
                 promise = found.worth - SHORT * short + self.kinds.each_brings
                 make = partial(self._mapped_by, found, by)
                 lines.append(Line(make, promise))

@@ -61,10 +61,10 @@ class Prior:
     noise: float
 
 
-REACH = Prior(0.97, 0.7, 0.08, 0.3, 0.07, 0.02, 0.015, 0.035, 0.003, 0.005)
-"""In the trials that ship, over sample photographs."""
+REACH = Prior(0.94, 0.35, 0.08, 0.3, 0.07, 0.02, 0.015, 0.035, 0.003, 0.005)
+"""In the trials that ship, over sample photographs, by marks."""
 
-LIKENESS = Prior(0.36, -0.45, 0.15, 0.15, 0.05, 0.0075, 0.012, 0.003, 0.2, 0.002)
+LIKENESS = Prior(0.30, -0.5, 0.15, 0.15, 0.05, 0.0075, 0.012, 0.003, 0.2, 0.002)
 
 WOVEN_REACH = Prior(0.92, 0.35, 0.08, 0.3, 0.06, 0.03, 0.015, 0.03, 0.02, 0.005)
 """The same for weaves."""

@@ -46,6 +46,9 @@ LEAST_FACTOR, MOST_FACTOR = 0.8, 1.5
 CONFIRMING_TAKES = 4
 """Times that it takes of a look in the search's own trials."""
 
+TO_SPARE = 0.03
+"""Reach beyond what is needed at which what holds is made weaker even after the usual looks."""
+
 GAIN = 0.008
 """Likeness that a further look must promise once something holds."""
 
@@ -189,13 +192,16 @@ class Looking(ABC):
         """Looks elsewhere, until none promises more."""
         for _ in range(self.most_looks - self.rounds):
             enough = self.rounds >= self.effort.confirmed
-            if enough and self.holds:
-                return
             least = self.confirmed.worth + GAIN if self.holds else -np.inf
             promised = [
                 (line.promise(by), line, by) for line in lines if (by := line.next()) is not None
             ]
-            if enough:  # what has come nearest is nearest to an end
+            if enough and self.holds:
+                won = self.won
+                if won.slack < TO_SPARE:
+                    return
+                promised = [one for one in promised if one[1] is won.line and one[2] < won.by]
+            elif enough:  # what has come nearest is nearest to an end
                 promised = [(line.nearest, line, by) for _, line, by in promised]
             worth, line, by = max(promised, key=lambda one: one[0], default=(-np.inf, None, 0.0))
             if line is None or worth < least:

@@ -42,8 +42,12 @@ def _covers(shape: str, look: Look, size: float, cells: int) -> np.ndarray:
 
 def marked(plan: Plan, settings: Blend, strength: np.ndarray) -> Marked:
     """All that is laid on a square; remembered with it."""
-    key = (strength.tobytes(), settings.darks, settings.lights, settings.marks, settings.colours)
-    return plan.once("marked", key, lambda: _marked(plan, settings, strength))
+    return plan.once("marked", _key(settings, strength), lambda: _marked(plan, settings, strength))
+
+
+def _key(settings: Blend, strength: np.ndarray) -> tuple:
+    """All that marks depend on."""
+    return strength.tobytes(), settings.darks, settings.lights, settings.marks, settings.colours
 
 
 def _marked(plan: Plan, settings: Blend, strength: np.ndarray) -> Marked:
@@ -239,7 +243,12 @@ def layers(plan: Plan, settings: Blend, strength: np.ndarray) -> tuple[Marked, n
         return flats, ground
     marks = [flat for flat in flats.flats if flat.role == "mark"]
     parts = tuple(flat for flat in flats.flats if flat.role != "mark")
-    return Marked(parts), textured(plan, marks, ground, settings) if marks else ground
+    if not marks:
+        return Marked(parts), ground
+    key = _key(settings, strength)
+    return Marked(parts), plan.once(
+        "textured", key, lambda: textured(plan, marks, ground, settings)
+    )  # fmt: skip
 
 
 def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:
