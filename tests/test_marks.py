@@ -329,6 +329,25 @@ def test_panels_of_every_edge_leave_a_seam_and_are_read(store, bay, border):
     assert kinds == {"border", "finder", "mark"}
 
 
+@pytest.mark.parametrize("method", ["tone", "overlay", "dots", "cut", "grain", "ink", "strokes"])
+def test_other_methods_may_have_a_border_and_leave_the_picture_round_it(store, bay, method):
+    digest = store.add(encoded(photograph("coffee")), "coffee")
+    piece = Piece(message=Message(text=LINK), code=Code(level="M"), picture=Picture(digest=digest),
+                  blend=Blend(method=method, strength=0.8, quiet="border"))  # fmt: skip
+    made = Renderer(store).render(piece, 700)
+    square, picture = made.upright(made.image), made.upright(made.picture)
+    module = made.code_side / made.modules
+    wide = int(3 * module)  # of four modules: the border is less than one
+    assert np.array_equal(square[:wide], picture[:wide])
+    assert np.array_equal(square[:, -wide:], picture[:, -wide:])
+    line = square[int(3.3 * module) : int(3.9 * module), int(6 * module) : -int(6 * module)]
+    assert np.ptp(line.reshape(-1, 3), axis=0).max() <= 1  # one colour throughout
+    below = picture[int(3.3 * module) : int(3.9 * module)]
+    assert cv2.cvtColor(line, cv2.COLOR_RGB2GRAY).mean() > cv2.cvtColor(
+        np.ascontiguousarray(below), cv2.COLOR_RGB2GRAY).mean() + 40  # fmt: skip
+    assert judge_rendering(made, bay, with_fidelity=False).readers_right[0] >= 3
+
+
 def test_marks_with_texture_are_as_light_as_flat_ones_and_show_what_lies_below():
     plan, flat = plan_of("coffee", module=20), by_marks()
     made = {texture: blend(plan, by_marks(texture=texture)) for texture in (0.0, 0.8)}

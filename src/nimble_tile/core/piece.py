@@ -395,9 +395,10 @@ class Blend(Model):
         its own, or the picture's alone.
     finders : float or None
         Strength of finder and alignment patterns, 0 to 1; None: as the rest.
-    quiet : {"lightened", "soft", "plain"}
+    quiet : {"lightened", "soft", "border", "plain"}
         Quiet zone: the picture lightened; lightened next to the code and
-        fading into the picture; or a plain light ground.
+        fading into the picture; untouched but for the border that marks have, where these lay
+        one in any case; or a plain light ground.
     quiet_strength : float or None
         Strength of the quiet zone, 0 to 1; None: as the rest.
     guarding : float
@@ -423,7 +424,7 @@ class Blend(Model):
     light: Light = Light.model_construct()
     colours: Literal["look", "picture"] = "look"
     finders: ZeroToOne | None = None
-    quiet: Literal["lightened", "soft", "plain"] = "lightened"
+    quiet: Literal["lightened", "soft", "border", "plain"] = "lightened"
     quiet_strength: ZeroToOne | None = None
     guarding: ZeroToOne = 0.5
     map: str | None = Field(default=None, pattern="^[0-9a-f]{64}$")
@@ -432,6 +433,11 @@ class Blend(Model):
     def by_marks(self) -> bool:
         """Whether modules are told by hard-edged marks."""
         return self.method in MARKED and self.marks.shape != "soft"
+
+    @property
+    def bordered(self) -> bool:
+        """Whether the method draws finders and what lies round the code by itself."""
+        return self.by_marks or self.method == "light"
 
     def turned(self, method: str) -> Blend:
         """The blend by another method; marks that nobody chose become those that suit it."""

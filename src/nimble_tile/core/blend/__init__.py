@@ -104,7 +104,9 @@ def blend(plan: Plan, settings: Blend, strength: np.ndarray | None = None) -> np
     out = METHODS[settings.method](plan, settings, strength)
     if settings.method in LOOKLESS and settings.colours == "look" and plan.look.coloured:
         # Marks have taken the look's hues already.
-        return in_own_colours(plan, out, hues=not settings.by_marks)
+        out = in_own_colours(plan, out, hues=not settings.by_marks)
+    if settings.quiet == "border" and not settings.bordered and plan.quiet_zone:
+        return marks.bordered(plan, out, settings, strength)
     return out
 
 

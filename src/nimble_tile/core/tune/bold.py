@@ -119,7 +119,8 @@ def pieces(piece: Piece, picture: np.ndarray) -> list[Piece]:
                     update={"fill": Fill(colour=dark), "ground": Fill(colour=light)}
                 )
         own = piece.blend
-        blend = Blend(**way.blend, guarding=own.guarding, quiet=own.quiet)
+        quiet = "border" if own.quiet == "lightened" else own.quiet  # which nobody chose
+        blend = Blend(**way.blend, guarding=own.guarding, quiet=quiet)
         update = {"code": code_of(piece, version, level), "blend": blend, "look": look}
         found.append(piece.model_copy(update=update))
     return found
@@ -166,6 +167,12 @@ class Bold(Looking):
                 break  # with more strength it would hardly become bolder
             if one.reach < self.wanted:
                 self.look(self.ahead(self._stronger(one)))
+                yield self.progress(tr("Trying bold blends"))
+        if not self.holding and self.most is not None:
+            # Some methods need more light round the code than a border has.
+            lighter = self.most.piece.edited("blend", quiet="lightened")
+            if lighter != self.most.piece:
+                self.look(self.ahead(lighter))
                 yield self.progress(tr("Trying bold blends"))
         yield from self.confirm(self._lines())
 

@@ -7,7 +7,7 @@ Between all these the picture stays as it is, pixel for pixel. Where texture is 
 no flat areas but the picture itself in their tones.
 """
 
-from nimble_tile.core.blend.marks.painting import blend, layers, marked
+from nimble_tile.core.blend.marks.painting import blend, bordered, layers, marked
 from nimble_tile.core.blend.marks.parts import Flat, Marked
 
-__all__ = ["Flat", "Marked", "blend", "layers", "marked"]
+__all__ = ["Flat", "Marked", "blend", "bordered", "layers", "marked"]

@@ -12,7 +12,7 @@ import numpy as np
 from nimble_tile.core.blend import quiet
 from nimble_tile.core.blend.colour import move_luma
 from nimble_tile.core.blend.marks.inks import LEAST_LUMA, LUMA, MOST_LUMA, Palette
-from nimble_tile.core.blend.marks.parts import Flat, Marked, faded, parts
+from nimble_tile.core.blend.marks.parts import Flat, Marked, border, faded, parts
 from nimble_tile.core.blend.marks.shapes import stamp
 from nimble_tile.core.blend.marks.solving import LEAST_SIZE, cost, solve
 from nimble_tile.core.blend.plan import Plan
@@ -54,8 +54,7 @@ def _marked(plan: Plan, settings: Blend, strength: np.ndarray) -> Marked:
     import cv2
 
     own = settings.marks
-    by_look = settings.colours == "look" and plan.look.coloured
-    palette = plan.once("palette", by_look, lambda: Palette(plan, by_look))
+    palette = _palette(plan, settings)
     drawn = list(parts(plan, own, palette, strength))
     cells = cost(plan).cells
     side = plan.modules * cells
@@ -82,6 +81,11 @@ def _marked(plan: Plan, settings: Blend, strength: np.ndarray) -> Marked:
         path = shape.moved(column + 0.5, row + 0.5, scale, float(turns[row, column]))
         drawn.append(Flat(path, ink, "mark", tiled=own.shape == "square" and scale == 1))
     return Marked(tuple(drawn))
+
+
+def _palette(plan: Plan, settings: Blend) -> Palette:
+    by_look = settings.colours == "look" and plan.look.coloured
+    return plan.once("palette", by_look, lambda: Palette(plan, by_look))
 
 
 def directions(plan: Plan) -> np.ndarray:
@@ -249,6 +253,18 @@ def layers(plan: Plan, settings: Blend, strength: np.ndarray) -> tuple[Marked, n
     return Marked(parts), plan.once(
         "textured", key, lambda: textured(plan, marks, ground, settings)
     )  # fmt: skip
+
+
+def bordered(
+    plan: Plan, out: np.ndarray, settings: Blend, strength: np.ndarray
+) -> np.ndarray:  # fmt: skip
+    """A square by another method (uint8 S × S × 3, changed in place) with the picture itself and
+    a border in its quiet zone."""
+    ground = faded(plan, settings.marks, strength)
+    for place in quiet.strips(plan):
+        out[place] = ground[place]
+    laid = border(plan, settings.marks, _palette(plan, settings), strength)
+    return _paint(out, _in_order(laid), plan.side / plan.modules)
 
 
 def blend(plan: Plan, settings: Blend, strength: np.ndarray) -> np.ndarray:

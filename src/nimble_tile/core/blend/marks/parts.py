@@ -118,6 +118,13 @@ def parts(plan: Plan, settings: Marks, palette: Palette, strength: np.ndarray) -
             yield Flat(eye_shape(plan.look, 0.5).moved(*middle), dark, "finder")
 
 
+def border(plan: Plan, settings: Marks, palette: Palette, strength: np.ndarray) -> Iterator[Flat]:
+    """The border alone."""
+    local = gentle.local_tone(plan)
+    light = _light(plan, palette, strength, local, [])
+    return _border(plan, settings, palette, strength, local, light)
+
+
 def _inks_of(
     palette: Palette, where: np.ndarray, middle: tuple[int, int], luma: float
 ) -> tuple[tuple[int, int, int], tuple[int, int, int]]:

@@ -6,13 +6,22 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QHideEvent, QImage, QPainter, QShowEvent
-from PySide6.QtWidgets import QCheckBox, QLabel
+from PySide6.QtWidgets import QCheckBox, QLabel, QWidget
 
 from nimble_tile.core.blend.unused import LOOKLESS, unused
 from nimble_tile.core.language import tr, within
-from nimble_tile.core.piece import METHOD_LABELS, Blend, Piece
+from nimble_tile.core.piece import BORDER_LABELS, METHOD_LABELS, Blend, Piece
 from nimble_tile.ui.kit import theme as themes
-from nimble_tile.ui.kit.controls import Fold, Segments, Slider, set_checked, set_rank, soft
+from nimble_tile.ui.kit.controls import (
+    Choice,
+    Fold,
+    Segments,
+    Slider,
+    named,
+    set_checked,
+    set_rank,
+    soft,
+)
 from nimble_tile.ui.kit.pickers import PictureGrid, paint_image
 from nimble_tile.ui.ladder.rung import Rung
 from nimble_tile.ui.rooms.blend.gentlest import GentlestBox
@@ -141,6 +150,10 @@ class BlendRung(Rung):
         name = tr("Blend by {method}", method=within(METHOD_LABELS[method]))
         self.session.put(turned, name)
 
+    def _choose_border(self, kind: str) -> None:
+        marks = self.session.piece.blend.marks.model_copy(update={"border": kind})
+        self.session.edit("blend", tr("Choose the border"), marks=marks)
+
     def _slider(self, name: str, field: str, low: float, high: float, default: float) -> Slider:
         slider = Slider(name, low, high, default, "%", factor=100)
         slider.edited.connect(
@@ -163,9 +176,14 @@ class BlendRung(Rung):
             [
                 ("lightened", tr("Lightened"), tr("The picture goes on, lighter")),
                 ("soft", tr("Soft edge"), tr("Light next to the code, fading into the picture")),
+                ("border", tr("Border"), tr("The picture as it is, and a crisp border")),
                 ("plain", tr("Plain"), tr("The look's light colour")),
             ],
         )
+        self.border = Choice(tr("Border"), list(BORDER_LABELS.items()))
+        self.border.chosen.connect(self._choose_border)
+        self._border_row = QWidget()
+        self._border_row.setLayout(named(tr("Border"), self.border))
         self.quiet.chosen.connect(
             lambda kind: self.session.edit("blend", tr("Choose the quiet zone"), quiet=kind)
         )
@@ -185,6 +203,7 @@ class BlendRung(Rung):
         fold.inside.addWidget(self.finders)
         fold.inside.addWidget(QLabel(tr("Quiet zone")))
         fold.inside.addWidget(self.quiet)
+        fold.inside.addWidget(self._border_row)
         fold.inside.addWidget(self.quiet_own)
         fold.inside.addWidget(self.quiet_strength)
         self.finders_fold = fold
@@ -315,6 +334,8 @@ class BlendRung(Rung):
             slider.setVisible(value is not None)
             slider.set_value(blend.strength if value is None else value)
         self.quiet.set_value(blend.quiet)
+        self.border.set_value(blend.marks.border)
+        self._border_row.setVisible(blend.quiet == "border" and not blend.bordered)
         changed = blend.finders is not None or blend.quiet_strength is not None
         self.finders_fold.set_note(tr("own") if changed or blend.quiet != "lightened" else "")
         guarded = piece.picture.guard is not None
