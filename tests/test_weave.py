@@ -118,7 +118,7 @@ def test_places_are_found_by_their_tones():
 
 
 def test_a_cloth_is_made_of_the_pictures_own_matter_and_stays_sharp():
-    plan = plan_of()
+    plan = plan_of(per_module=10)
     strength = np.full((plan.modules,) * 2, 0.55, np.float32)
     source = Source(plan.square, plan.side / plan.modules)
     matter = Matter(source)

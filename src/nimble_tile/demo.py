@@ -24,6 +24,7 @@ from nimble_tile.core.piece import (
     Code,
     Finish,
     Ink,
+    Marks,
     Message,
     Picture,
     Piece,
@@ -77,7 +78,7 @@ def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
             code=Code(level="M", steer="padding"),
             picture=picture("poster.jpg", 780, 660, 1080),
             blend=Blend(
-                method="weave", strength=0.5, weave=Weave(motif=0.5, seed=2), marks=TESSERAE
+                method="weave", strength=0.55, weave=Weave(motif=0.5, seed=2), marks=TESSERAE
             ),
         ),
         "lantern-walk-poster": Piece(
@@ -97,7 +98,11 @@ def demo_pieces() -> tuple[dict[str, Piece], PictureStore]:
             message=message,
             code=Code(level="Q", steer="padding"),
             picture=picture("heron.png", 640, 0, 0, "#f4ead6"),
-            blend=Blend(method="light", strength=0.7),
+            blend=Blend(
+                method="gentle",
+                strength=0.6,
+                marks=Marks(shape="rounded", size=0.92, texture=0.8, border="none"),
+            ),
             finish=Finish(size=1200),
         ),
     }

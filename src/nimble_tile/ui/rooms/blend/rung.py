@@ -333,11 +333,16 @@ class BlendRung(Rung):
             set_checked(box, value is not None)
             slider.setVisible(value is not None)
             slider.set_value(blend.strength if value is None else value)
-        self.quiet.set_value(blend.quiet)
+        # What draws a border by itself has no lightened quiet zone.
+        for kind in ("lightened", "soft"):
+            self.quiet.button(kind).setVisible(not blend.bordered)
+        drawn = blend.bordered and blend.quiet != "plain"
+        self.quiet.set_value("border" if drawn else blend.quiet)
         self.border.set_value(blend.marks.border)
         self._border_row.setVisible(blend.quiet == "border" and not blend.bordered)
         changed = blend.finders is not None or blend.quiet_strength is not None
-        self.finders_fold.set_note(tr("own") if changed or blend.quiet != "lightened" else "")
+        own_quiet = blend.quiet == "plain" or (not drawn and blend.quiet != "lightened")
+        self.finders_fold.set_note(tr("own") if changed or own_quiet else "")
         guarded = piece.picture.guard is not None
         self.guard_fold.set_note(tr("painted") if guarded else "")
         self.guarding.setEnabled(guarded)
