@@ -213,6 +213,14 @@ def test_what_was_made_before_marks_stays_soft(store):
     old = {"schema": 10, "message": {"text": LINK}, "blend": {"method": "gentle"}}
     piece = Piece.model_validate(old)
     assert piece.blend.marks.shape == "soft"
+    # Weaves had no marks for longer, whatever was set for the gentle blend.
+    woven = {"method": "weave", "marks": {"shape": "ring", "border": "panel"}}
+    piece = Piece.model_validate({"schema": 12, "message": {"text": LINK}, "blend": woven})
+    assert piece.blend.marks == Marks(shape="soft", border="panel")
+    assert piece.blend.colours == "look" and not piece.blend.by_marks
+    kept = Piece.model_validate({"schema": 12, "blend": {"method": "gentle"}})
+    assert kept.blend.marks == Marks()
+    piece = Piece.model_validate(old)
     plan = plan_of(module=8)
     settings = Blend(method="gentle", marks=piece.blend.marks)
     soft = METHODS["gentle"](plan, settings, strengths(plan, settings))
