@@ -16,6 +16,7 @@ from shiboken6 import isValid
 from conftest import LINK, by_tone, encoded, photograph
 from nimble_tile.core.project import archive
 from nimble_tile.core.trials import sets
+from nimble_tile.core.trials.cost import Cost
 from nimble_tile.ui.bench.bench import Lens
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.rooms.check.phone_view import BANK_CARD, PRINT_SIZES, pixels_a_mm
@@ -119,6 +120,19 @@ def test_an_edit_makes_the_wall_stale_and_newer_pieces_win(weak, proved, settle,
     window.session.undo()
     proved(window)
     assert tickets[-1] == window.engine.ticket
+
+
+def test_news_of_a_case_that_was_left_changes_nothing(weak, proved):
+    window, proof = weak, weak.proof
+    proved(window)
+    ticket, verdict = proof.prover.case.ticket, window.answer.verdict
+    window.answer.proved, proof.costs = False, {}
+    proof.prover.leave()  # as an edit does, or the window's end
+    proof.prover.proved.emit(ticket, 0.25)
+    proof.prover.began.emit(ticket, 3)
+    proof.prover.cost.emit(ticket, Cost("logo", 0.1, None, 0.5))
+    assert window.answer.verdict is verdict and not window.answer.proved
+    assert window.answer.reach != 0.25 and not proof.costs
 
 
 def test_trials_rest_when_asked_and_no_code_empties_the_wall(window, settle, qtbot):

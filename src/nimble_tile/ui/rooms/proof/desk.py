@@ -123,7 +123,9 @@ class ProofDesk(QObject):
     # What the prover tells ---------------------------------------------------
 
     def _current(self, ticket: int) -> bool:
-        return ticket == self._engine.ticket
+        """Whether news is of the piece that is proved; some arrives after it was left."""
+        case = self.prover.case
+        return case is not None and case.ticket == ticket == self._engine.ticket
 
     def _began(self, ticket: int, count: int) -> None:
         if self._current(ticket):
