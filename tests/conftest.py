@@ -38,6 +38,8 @@ def encoded(image, kind="PNG", **options):
     if isinstance(image, np.ndarray):
         image = Image.fromarray(image)
     file = io.BytesIO()
+    if kind == "PNG":
+        options.setdefault("compress_level", 1)  # smaller files would only take longer
     image.save(file, kind, **options)
     return file.getvalue()
 

@@ -25,24 +25,19 @@ computed and averaged, so that module edges do not fray."""
 
 def matrix_to(quad: np.ndarray, side: float = 1.0) -> np.ndarray:
     """From points of an upright square of this side to points of a quad (float64 3 × 3)."""
-    import cv2
-
-    square = np.float32(np.array(UNIT) * side)
-    # OpenCV takes single precision; one exact refinement in double makes up for it.
-    rough = cv2.getPerspectiveTransform(square, np.float32(quad)).astype(float)
-    return _exact(np.array(UNIT, float) * side, np.asarray(quad, float), rough)
-
-
-def _exact(source: np.ndarray, target: np.ndarray, fallback: np.ndarray) -> np.ndarray:
+    source, target = (np.array(UNIT, float) * side).tolist(), np.asarray(quad, float).tolist()
     rows, wanted = [], []
     for (x, y), (u, v) in zip(source, target, strict=True):
-        rows.append([x, y, 1, 0, 0, 0, -u * x, -u * y])
-        rows.append([0, 0, 0, x, y, 1, -v * x, -v * y])
+        rows.append((x, y, 1, 0, 0, 0, -u * x, -u * y))
+        rows.append((0, 0, 0, x, y, 1, -v * x, -v * y))
         wanted += [u, v]
     try:
         return np.append(np.linalg.solve(np.array(rows), np.array(wanted)), 1).reshape(3, 3)
     except np.linalg.LinAlgError:
-        return fallback
+        import cv2
+
+        square = np.float32(source)
+        return cv2.getPerspectiveTransform(square, np.float32(quad)).astype(float)
 
 
 def mapped(matrix: np.ndarray, points: np.ndarray) -> np.ndarray:

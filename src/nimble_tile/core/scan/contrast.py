@@ -197,7 +197,9 @@ def _middle(colours: np.ndarray) -> float:
 
 def _percentile(colours: np.ndarray, percent: float) -> np.ndarray:
     """The colour at a percentile of luminance."""
-    colours, counts = np.unique(colours, axis=0, return_counts=True)
+    # As numbers: to sort rows takes thirty times as long.
+    packed, counts = np.unique(colours @ np.array([65536, 256, 1]), return_counts=True)
+    colours = np.stack([packed >> 16, packed >> 8 & 255, packed & 255], 1).astype(np.uint8)
     order = np.argsort(luminance(colours), kind="stable")
     reached = np.cumsum(counts[order])
     at = int(np.searchsorted(reached, reached[-1] * percent / 100, side="right"))

@@ -15,7 +15,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import IntEnum
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -103,7 +103,7 @@ class Anatomy:
         """Bool n × n: modules that carry codewords or remainder bits."""
         return self.parts <= Part.REMAINDER
 
-    @property
+    @cached_property
     def bits_of(self) -> np.ndarray:
         """Bits in each codeword of the final message, 8 or 4."""
         count = int(self.codeword.max()) + 1
