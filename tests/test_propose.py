@@ -237,12 +237,14 @@ def test_proposals_come_by_themselves_and_one_click_takes_one(
     window.session.undo()
     assert window.session.piece == before and not any(card.taken for card in cards.values())
     # Neighbours.
-    cards["woven"].more.click()
+    cards["quietest"].more.click()
     qtbot.waitUntil(lambda: not proposing.running, timeout=90_000)
-    thumbs = box.near["woven"]
+    thumbs = box.near["quietest"]
     assert all(thumb.proposal is not None and thumb.isVisible() for thumb in thumbs)
     thumbs[0].click()
-    assert window.session.piece.blend.weave.seed != Blend().weave.seed
+    near = window.session.piece
+    assert near == thumbs[0].proposal.candidate.piece and near.blend.method == "gentle"
+    assert near != cards["quietest"].proposal.candidate.piece
     # Once more: what was finished is kept, and it is woven of other patches.
     window.session.undo()
     first, kept = cards["woven"].proposal.candidate.piece, len(window.session.drafts)

@@ -163,14 +163,12 @@ def _placement(free: np.ndarray, micro: bool) -> np.ndarray:
     while column > 0:
         if not micro and column == 6:
             column -= 1
-        rows = range(n - 1, -1, -1) if upwards else range(n)
-        for row in rows:
-            for side in (column, column - 1):
-                if free[row, side]:
-                    path.append((row, side))
+        rows = np.arange(n)[:: -1 if upwards else 1]
+        path.append(np.stack([rows.repeat(2), np.tile([column, column - 1], n)], 1))
         upwards = not upwards
         column -= 2
-    return np.array(path, np.int32)
+    every = np.concatenate(path)
+    return every[free[every[:, 0], every[:, 1]]].astype(np.int32)
 
 
 def _blocks(version: str, level: str) -> tuple[Block, ...]:

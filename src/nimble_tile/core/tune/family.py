@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -68,11 +69,9 @@ def family(
     """
     found = [Member(symbol) for symbol in symbols if symbol.version == str(version)]
     for each in (level,) if level else "LMQH":
-        code = Code(version=str(version), level=each, raise_level=False, mask=0)
         for charset in ("auto", "utf-8 unmarked"):
-            try:
-                first = encode(Message(text=text), code.model_copy(update={"charset": charset}))
-            except MessageError:
+            first = _first(text, str(version), each, charset)
+            if first is None:
                 break
             known = _known(first)
             for mask in range(8):
@@ -83,6 +82,20 @@ def family(
             if text.isascii():
                 break
     return Family(text, version, found) if found else None
+
+
+@lru_cache(maxsize=64)
+def _first(text: str, version: str, level: str, charset: str) -> Symbol | None:
+    """The symbol under the first mask; None where the message does not fit.
+
+    Remembered, as one message is often looked for on several pictures: to encode it in the
+    largest versions takes longer than all the rest of a family.
+    """
+    code = Code(version=version, level=level, raise_level=False, mask=0, charset=charset)
+    try:
+        return encode(Message(text=text), code)
+    except MessageError:
+        return None
 
 
 def _known(symbol: Symbol) -> np.ndarray | None:
