@@ -17,6 +17,7 @@ from skimage.color import rgb2lab
 
 from conftest import LINK, encoded, photograph
 from nimble_tile.cli import main
+from nimble_tile.core.asked import Asker
 from nimble_tile.core.blend import METHODS, blend
 from nimble_tile.core.blend.marks import marked
 from nimble_tile.core.blend.marks.edges import edge
@@ -24,12 +25,24 @@ from nimble_tile.core.blend.marks.inks import inked
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import strengths
 from nimble_tile.core.blend.unused import unused
+from nimble_tile.core.errors import UserError
 from nimble_tile.core.finish import Finish
 from nimble_tile.core.look import Look
 from nimble_tile.core.output.layers import layers_of
 from nimble_tile.core.output.openraster import save_openraster
 from nimble_tile.core.output.vector import pdf, svg
-from nimble_tile.core.piece import MARK_LABELS, Blend, Code, Marks, Message, Picture, Piece, Region
+from nimble_tile.core.picture.store import PictureStore
+from nimble_tile.core.piece import (
+    MARK_LABELS,
+    TESSERAE,
+    Blend,
+    Code,
+    Marks,
+    Message,
+    Picture,
+    Piece,
+    Region,
+)
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import plain_code
 from nimble_tile.core.scan.fidelity import smeared
@@ -247,14 +260,32 @@ def test_the_command_line_marks(tmp_path):
     arguments = ["make", "--message", LINK, "--picture", str(tmp_path / "a.png"),
                  "--size", "500", "--json", "--out", str(out)]  # fmt: skip
     run = CliRunner().invoke(
-        main, [*arguments, "--mark", "ring", "--border", "panel", "--texture", "0.5"]
-    )
+        main,
+        [*arguments, "--mark", "ring", "--mark-by", "both", "--mark-size", "0.95", "--border",
+         "panel", "--texture", "0.5"],
+    )  # fmt: skip
     assert json.loads(run.output)["verdict"]["verdict"] in ("well", "thin"), run.output
     assert zbar_reads(np.array(Image.open(out).convert("RGB")), LINK)
     run = CliRunner().invoke(main, [*arguments, "--blend", "tone", "--mark", "ring"])
     assert run.exit_code == 2 and "gentle" in run.output
-    run = CliRunner().invoke(main, [*arguments, "--blend", "gentle", "--mark", "blob"])
-    assert run.exit_code == 2 and "Traceback" not in run.output
+    for wrong in (["--mark", "blob"], ["--mark-by", "weight"], ["--mark-size", "0.2"]):
+        run = CliRunner().invoke(main, [*arguments, "--blend", "gentle", *wrong])
+        assert run.exit_code == 2 and "Traceback" not in run.output
+    # What would have no effect is refused: soft blends have neither texture nor border.
+    for option, value in (("texture", 0.5), ("border", "torn"), ("mark_size", 0.7)):
+        with pytest.raises(UserError, match=f"--{option} is for marks".replace("_", "-")):
+            asked(mark="soft", **{option: value})
+    with pytest.raises(UserError, match="--texture is for the blends"):
+        asked(blend="light", texture=0.5)
+    given = {"blend": "weave", "mark": "square", "mark_by": "size", "mark_size": 0.9}
+    assert asked(**given).blend.marks == TESSERAE.model_copy(update={"by": "size", "size": 0.9})
+    assert asked(mark="soft").blend.marks.shape == "soft"
+    # Light has a border, too.
+    assert asked(blend="light", border="torn").blend.marks.border == "torn"
+
+
+def asked(**settings):
+    return Asker(PictureStore().lease(), "--").piece(LINK, {"blend": "gentle", **settings})
 
 
 def test_marks_are_chosen_in_the_window(window, settle):

@@ -9,7 +9,7 @@ import pytest
 from conftest import LINK, encoded, photograph
 from nimble_tile.core.errors import UserError
 from nimble_tile.core.look import Look
-from nimble_tile.core.piece import Blend, Region, Weave
+from nimble_tile.core.piece import Region, Weave
 from nimble_tile.core.places import placed
 from nimble_tile.core.project import archive
 from nimble_tile.core.render import Renderer
@@ -25,7 +25,7 @@ FEW = tuple(t for t in shipped() if t.name in ("In the hand", "From the side", "
 @pytest.fixture
 def brief(monkeypatch):
     """Searches of a few looks."""
-    few = kinds.Effort(own=0, candidates=1, rendered=2, confirmed=1, at_most=3)
+    few = kinds.Effort(own=0, candidates=1, rendered=2, confirmed=1, at_most=3, markings=0)
     monkeypatch.setattr(propose, "EFFORTS", dict.fromkeys(propose.EFFORTS, few))
     monkeypatch.setattr(kinds, "LEVELS_TRIED", (("M", 1, 0.7),))
     monkeypatch.setattr(kinds, "WOVEN_LEVELS", (("M", 1, 0.75),))

@@ -1,6 +1,7 @@
 """The gentle blend, the gentlest pass, finding a symbol again, and mending."""
 
 import json
+from types import SimpleNamespace
 
 import cv2
 import numpy as np
@@ -13,7 +14,7 @@ from nimble_tile.core.blend.eye import EYE_BLUR, EYE_CELLS, WINDOW, Likeness
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import strengths
 from nimble_tile.core.errors import UserError
-from nimble_tile.core.piece import SOFTLY, Blend, Code, Message, Piece, Weave
+from nimble_tile.core.piece import SOFTLY, Blend, Code, Marks, Message, Piece, Weave
 from nimble_tile.core.project import archive
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.rendering import plain_code
@@ -257,6 +258,39 @@ def test_the_gentlest_pass_finds_a_better_blend_and_always_the_same(photo_piece,
                                stop=lambda: next(stops), size=512))  # fmt: skip
     assert len(cut) < len(steps)
     assert cut[-1].share == 1
+
+
+def test_the_pass_marks_as_promises_most_where_the_designer_leaves_it_to_it(photo_piece, store):
+    piece = photo_piece("astronaut", level="M").edited("blend", method="gentle")
+    renderer = Renderer(store)
+    figures = {"line": (0.92, 0.39), "marks": (0.90, 0.45), "small": (0.80, 0.42)}
+
+    def told(made):
+        marks = made.blend.marks
+        reach, likeness = figures["small" if marks.size < 0.8 else marks.border]
+        drawn = SimpleNamespace(symbol=renderer.symbol(made))
+        return Candidate(made, drawn, reach, None, likeness)
+
+    def search(piece):
+        made = gentlest.Gentlest(piece, renderer, None, FEW, 0.9, 0, lambda: False, 512,
+                                 kinds.THOROUGH)  # fmt: skip
+        made.ahead, made.look = told, lambda found, least=0.0: found
+        made.progress = lambda what: what
+        made.looked = [told(one) for one in made.kinds.first()]
+        return made, len(list(made._marked_otherwise()))
+
+    found, looks = search(piece)
+    assert looks == len(kinds.MARKINGS) and found.kinds.marks == Marks(border="marks")
+    # All others are made so, and what was known of usual marks still tells what to expect.
+    usual = found.looked[0].piece
+    kind = found.kinds.kind_of(usual, renderer.symbol(usual))
+    assert found.kinds.made(kind, 0.5).blend.marks == Marks(border="marks")
+    assert found.kinds.lead(usual) == pytest.approx((-0.02, 0.06))
+    # Marks that somebody chose stay, and so do usual ones that nothing is better than.
+    chosen, looks = search(piece.edited("blend", marks=Marks(size=0.8)))
+    assert looks == 0 and chosen.kinds.marks == Marks(size=0.8)
+    figures["marks"] = (0.80, 0.45)
+    assert search(piece)[0].kinds.marks == Marks()
 
 
 def test_a_woven_piece_stays_one_in_the_pass(photo_piece, store, bay, quick, monkeypatch):

@@ -243,6 +243,18 @@ _out_option = click.option(
     "diamond, cross, dash, look; or soft.",
 )
 @click.option(
+    "--mark-by",
+    type=click.Choice(["lightness", "size", "both"]),
+    default=None,
+    help="What of a mark tells its module's strength (usual: lightness).",
+)
+@click.option(
+    "--mark-size",
+    type=Finite(0.5, 1),
+    default=None,
+    help="Of the largest mark, in modules (usual: 0.86, with weave 1).",
+)
+@click.option(
     "--texture",
     type=Finite(0, 1),
     default=None,
@@ -251,8 +263,8 @@ _out_option = click.option(
 @click.option(
     "--border",
     default=None,
-    help="What is round them: line (default), panel, round, ticket, label, torn, marks, fade "
-    "or none.",
+    help="What is round them, and round light: line (default), panel, round, ticket, label, torn, "
+    "marks, fade or none.",
 )
 @click.option(
     "--colours",

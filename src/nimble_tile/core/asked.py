@@ -98,8 +98,9 @@ SETTINGS: dict[str, Callable[[str], Any]] = {
     "level": str, "steer": str, "keep_spare": _number, "raise_level": _yes, "version": str,
     "mask": str, "quiet_zone": _whole, "look": str, "picture": str, "region": region_of,
     "corners": corners_of, "blend": str, "matter": str, "motif": _number, "seed": _whole,
-    "mark": str, "texture": _number, "border": str, "colours": str, "mode": str,
-    "strength": _number, "logo": str, "logo_share": _number, "caption": str, "frame": str,
+    "mark": str, "mark_by": str, "mark_size": _number, "texture": _number, "border": str,
+    "colours": str, "mode": str, "strength": _number, "logo": str, "logo_share": _number,
+    "caption": str, "frame": str,
     "size": _whole, "mm": _number, "dpi": _whole, "quality": _whole, "chroma": str,
     "lossless": _yes, "depth": _whole,
     "inks": str, "profile": str, "ink": str, "ink_name": str, "alone": _yes, "square": _yes,
@@ -284,16 +285,26 @@ class Asker:
 
     def _with_marks(self, piece: Piece, asked: Mapping[str, Any]) -> Piece:
         """The piece with shape, texture and border of its marks."""
-        fields = {"mark": "shape", "texture": "texture", "border": "border"}
+        fields = {"mark": "shape", "mark_by": "by", "mark_size": "size", "texture": "texture",
+                  "border": "border"}  # fmt: skip
         given = {name: asked[name] for name in fields if asked.get(name) is not None}
         values = {fields[name]: value for name, value in given.items()}
         if not values:
             return piece
-        if piece.blend.method not in MARKED:
-            option = self._name(next(iter(given)))
+        option = self._name(next(iter(given)))
+        if piece.blend.method not in MARKED and not (
+            piece.blend.bordered and set(given) == {"border"}
+        ):
             raise UserError(tr("{option} is for the blends gentle and weave.", option=option),
                             tr("Give {name} gentle too.", name=self._name('blend')))  # fmt: skip
-        return piece.edited("blend", marks=self.valid(Marks, {**dict(piece.blend.marks), **values}))
+        marked = piece.edited(
+            "blend", marks=self.valid(Marks, {**dict(piece.blend.marks), **values})
+        )
+        if not marked.blend.bordered and set(given) != {"mark"}:
+            option = self._name(next(name for name in given if name != "mark"))
+            raise UserError(tr("{option} is for marks; soft blends have none.", option=option),
+                            tr("Give {name} disc too.", name=self._name('mark')))  # fmt: skip
+        return marked
 
     def _with_logo(self, piece: Piece, asked: Mapping[str, Any]) -> Piece:
         """The piece with a logo in the middle of its code."""

@@ -28,8 +28,9 @@ def make(message: str, *, base: Work | None = None, dash: str = "", **settings: 
         The options of the command line's ``make``, with underscores: ``picture`` and ``logo``
         (a path, or an array of uint8, H × W × 3 or 4), ``region`` or ``corners``, ``level``,
         ``version``, ``mask``, ``quiet_zone``, ``steer``, ``look``, ``blend``, ``strength``,
-        ``matter``, ``motif``, ``mark``, ``texture``, ``border``, ``logo_share`` in percent,
-        ``caption``, ``frame``, ``size``, ``mm``, ``dpi`` and what else a file can be.
+        ``matter``, ``motif``, ``mark``, ``mark_by``, ``mark_size``, ``texture``, ``border``,
+        ``logo_share`` in percent, ``caption``, ``frame``, ``size``, ``mm``, ``dpi`` and what else
+        a file can be.
 
     Returns
     -------

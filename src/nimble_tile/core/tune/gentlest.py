@@ -71,6 +71,13 @@ make it far stronger than it must be."""
 MISSING = 2.0
 """Likeness that a unit of reach is worth where nothing holds."""
 
+LUCK = 0.02
+"""Likeness at the wanted reach that other marks must promise beyond the usual ones: two looks at
+the same differ by as much."""
+
+SPARED = 1.0
+"""Likeness that a unit of reach beyond the wanted one is worth."""
+
 
 def ready(piece: Piece) -> None:
     """Raise `UserError` where the pass cannot be made."""
@@ -146,7 +153,8 @@ class Gentlest(Looking):
         super().__init__(piece, *rest)
         effort = self.effort
         self.kinds = kinds_for(piece, effort.brief)
-        looks = effort.own + len(self.kinds.symbols) + effort.candidates
+        others = len(self.kinds.markings(effort.markings))
+        looks = effort.own + len(self.kinds.symbols) + others + effort.candidates
         self.total = 1 + looks + CONFIRMING_TAKES * effort.confirmed
 
     def steps(self) -> Iterator[PassStep]:
@@ -156,6 +164,7 @@ class Gentlest(Looking):
             waiting += [self.ahead(piece) for piece in pieces[number + 1 : number + 2]]
             self.look(waiting[number], self.hopeless)
             yield self.progress(tr("Comparing symbols"))
+        yield from self._marked_otherwise()
         yield from self._as_it_is()
         self.kinds.compared(self.renderer)
         chosen, waiting = self._next(), None
@@ -175,6 +184,26 @@ class Gentlest(Looking):
                 waiting = after
             yield self.progress(tr("Finding mask and strength"))
         yield from self.confirm(self._lines())
+
+    def _marked_otherwise(self) -> Iterator[PassStep]:
+        """The most promising symbol with other marks; from then on all have the best ones."""
+        known = [found for found in self.looked if self._kind(found) is not None]
+        if not known:
+            return
+        usual = best = max(known, key=self._at_wanted)
+        for marks in self.kinds.markings(self.effort.markings):
+            found = self.look(self.ahead(self.kinds.marked(usual.piece, marks)))
+            if self._at_wanted(found) > self._at_wanted(best) + (LUCK if best is usual else 0):
+                best = found
+            yield self.progress(tr("Trying other marks"))
+        if best is not usual:
+            reach, worth = best.reach - usual.reach, best.worth - usual.worth
+            self.kinds.take(best.piece.blend.marks, reach, worth)
+
+    def _at_wanted(self, found: Candidate) -> float:
+        """About what a candidate would be worth at the wanted reach."""
+        beyond = found.reach - self.wanted - REACH_SPARE
+        return found.worth + beyond * (MISSING if beyond < 0 else SPARED)
 
     @property
     def hopeless(self) -> float:
@@ -206,11 +235,12 @@ class Gentlest(Looking):
         """
         known = [found for found in self.looked if self._kind(found) is not None]
         kinds = [self._kind(found) for found in known]
+        leads = np.array([self.kinds.lead(found.piece) for found in known]).reshape(-1, 2)
         strengths = np.array([found.piece.blend.strength for found in known])
         # The prior of the masks is subtracted before the prediction and added after it.
-        worth = np.array([found.worth for found in known]) - self.kinds.gains(kinds)
+        worth = np.array([found.worth for found in known]) + leads[:, 1] - self.kinds.gains(kinds)
         tried = np.array([found.reach > 0 for found in known])
-        reaches = np.array([found.reach for found in known])
+        reaches = np.array([found.reach for found in known]) + leads[:, 0]
         rows = as_rows(kinds)
         if pending is not None:
             at = as_rows([pending.kind]), np.array([pending.piece.blend.strength])
