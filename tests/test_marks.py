@@ -281,6 +281,8 @@ def test_the_command_line_marks(tmp_path):
     assert asked(**given).blend.marks == TESSERAE.model_copy(update={"by": "size", "size": 0.9})
     assert asked(mark="soft").blend.marks.shape == "soft"
     # Light has a border, too.
+    with pytest.raises(UserError, match="gentle, weave and light"):
+        asked(blend="tone", border="torn")
     assert asked(blend="light", border="torn").blend.marks.border == "torn"
 
 

@@ -284,19 +284,19 @@ class Asker:
         return piece.edited("blend", weave=self.valid(Weave, values))
 
     def _with_marks(self, piece: Piece, asked: Mapping[str, Any]) -> Piece:
-        """The piece with shape, texture and border of its marks."""
+        """The piece with its marks, or its border alone, as they were asked for."""
         fields = {"mark": "shape", "mark_by": "by", "mark_size": "size", "texture": "texture",
                   "border": "border"}  # fmt: skip
         given = {name: asked[name] for name in fields if asked.get(name) is not None}
         values = {fields[name]: value for name, value in given.items()}
         if not values:
             return piece
-        option = self._name(next(iter(given)))
-        if piece.blend.method not in MARKED and not (
-            piece.blend.bordered and set(given) == {"border"}
-        ):
-            raise UserError(tr("{option} is for the blends gentle and weave.", option=option),
-                            tr("Give {name} gentle too.", name=self._name('blend')))  # fmt: skip
+        blend, option = piece.blend, self._name(next(iter(given)))
+        if blend.method not in MARKED and not (blend.bordered and set(given) == {"border"}):
+            told = tr("{option} is for the blends gentle and weave.", option=option)
+            if set(given) == {"border"}:
+                told = tr("{option} is for the blends gentle, weave and light.", option=option)
+            raise UserError(told, tr("Give {name} gentle too.", name=self._name("blend")))
         marked = piece.edited(
             "blend", marks=self.valid(Marks, {**dict(piece.blend.marks), **values})
         )

@@ -43,8 +43,8 @@ WEAVINGS = ((1.0, 0), (1.0, 1), (1.3, 0), (0.8, 0), (1.3, 1))
 
 MARKINGS = ({"border": "marks"}, {"size": 0.72}, {"by": "size"})
 """Ways of marking that are tried where the designer has chosen none: what differs from usual
-marks. On four photographs each of them was best for one at some reach, and no other shape,
-size or border was for any."""
+marks. By what one look promises at a reach of 0.90, each of them was best on one of four
+photographs, and no other shape, size or border on any."""
 
 WOVEN_MARKINGS = ({"border": "marks"},)
 """The same for weaves, whose marks are stones among the patches."""
@@ -122,10 +122,6 @@ class Gentle:
         if not self.unchosen:
             return []
         return [self.marks.model_copy(update=other) for other in self.others[:most]]
-
-    def marked(self, piece: Piece, marks: Marks) -> Piece:
-        """A candidate, marked otherwise."""
-        return piece.edited("blend", marks=marks)
 
     def take(self, marks: Marks, reach: float, worth: float) -> None:
         """From now on mark so, which adds this much to a candidate's reach and worth."""
