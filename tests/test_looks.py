@@ -607,3 +607,14 @@ def test_jitter_moves_nothing_else_when_one_module_changes():
     assert not np.array_equal(painted(symbol_of("3"), look.model_copy(update={"seed": 6}), 8),
                               painted(symbol_of("3"), look, 8))  # fmt: skip
     assert path_data(rounded(0, 0, 1, 1, (0, 0, 0, 0))) == "M0 0h1v1h-1z"
+
+
+@given(st.integers(0, 2**32 - 1), st.sampled_from([2.0, 50.0, 98.0]), st.integers(1, 400))
+def test_the_colour_at_a_percentile_is_the_one_that_sorting_gives(seed, percent, count):
+    rng = np.random.default_rng(seed)
+    colours = rng.integers(0, 256, (count, 3)).astype(np.uint8)[rng.integers(0, count, count)]
+    found = contrasts._percentile(colours, percent)
+    assert found.dtype == np.uint8 and (colours == found).all(1).any()
+    # So many are darker: the definition of a percentile.
+    expected = np.sort(contrasts.luminance(colours))[min(count - 1, int(count * percent / 100))]
+    assert contrasts.luminance(found) == pytest.approx(expected, abs=1e-12)

@@ -1,11 +1,13 @@
 """Parts of the searches by themselves: places, finders, masks, words, bad input, undo."""
 
+import itertools
 from itertools import pairwise
 
 import cv2
 import numpy as np
 import pytest
 import segno
+from scipy.ndimage import gaussian_filter, map_coordinates
 
 from conftest import LINK, encoded, photograph
 from nimble_tile.core.blend import gentle, quiet
@@ -24,7 +26,7 @@ from nimble_tile.core.symbol.steering import Steering, Wanted
 from nimble_tile.core.trials.room import Room
 from nimble_tile.core.trials.sets import shipped
 from nimble_tile.core.trials.subject import usual_code, usual_symbol
-from nimble_tile.core.tune import areas, guess, line, mend, recover
+from nimble_tile.core.tune import areas, family, guess, line, mend, recover
 from nimble_tile.core.tune.finders import likely_finders
 from nimble_tile.core.tune.measure import Measure
 
@@ -453,3 +455,57 @@ def test_a_line_is_followed_to_the_weakest_strength_that_holds(enough, gain):
     # to go on from.
     found.add(line.Look(held + 0.2, 0.3, -0.01))
     assert found.next() is None
+
+
+# A symbol that nobody reads -------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("side", [21, 57, 101])
+def test_tones_of_modules_are_the_pictures_at_four_points_of_each(side):
+    """Against SciPy's interpolation, in perspective and partly beyond the picture's edge."""
+    rng = np.random.default_rng(side)
+    plane = cv2.GaussianBlur(rng.uniform(0, 255, (700, 900)).astype(np.float32), (0, 0), 2.5)
+    quad = np.array([[80, 60], [870, 110], [820, 720], [-12, 610]], float)
+    matrix = matrix_to(quad, side)
+    # Its corners are those of the quad: the definition of the map.
+    square = np.array([[0, 0], [side, 0], [side, side], [0, side]], float)
+    assert np.allclose(mapped(matrix, square), quad)
+    expected = np.zeros((side, side))
+    for down, across in itertools.product((0.375, 0.625), repeat=2):
+        x, y = np.meshgrid(np.arange(side) + across, np.arange(side) + down)
+        at = mapped(matrix, np.stack([x, y], -1)) - 0.5  # pixels' middles
+        expected += map_coordinates(plane, [at[..., 1], at[..., 0]], order=1, mode="nearest") / 4
+    around = gaussian_filter(expected, recover.LOCAL, mode="reflect", truncate=4)
+    spread = gaussian_filter((expected - around) ** 2, 2 * recover.LOCAL, mode="reflect", truncate=4)
+    told = np.clip((expected - around) / np.sqrt(spread + 1), -2.5, 2.5)
+    found = recover.module_tones(plane, quad, side)
+    assert np.abs(found - told).max() < 0.12
+    assert np.corrcoef(found.ravel(), told.ravel())[0, 1] > 0.999
+
+
+def test_a_message_is_encoded_once_for_all_pictures_on_which_it_is_looked_for(monkeypatch):
+    encoded_ = []
+    real = family.encode
+
+    def encode(message, code):
+        encoded_.append((message.text, code.version, code.level))
+        return real(message, code)
+
+    monkeypatch.setattr(family, "encode", encode)
+    first = family.family("SALTMARSH AT DUSK 1187", 4)
+    assert {level for _, _, level in encoded_} == set("LMQH") and len(encoded_) == 4
+    again = family.family("SALTMARSH AT DUSK 1187", 4)
+    assert len(encoded_) == 4
+    for one, other in zip(first.members, again.members, strict=True):
+        assert (one.symbol.dark == other.symbol.dark).all()
+        assert one.symbol.mask == other.symbol.mask and one.symbol.level == other.symbol.level
+    # Each has the message, the level and the mask that it tells.
+    for member in first.members[::5]:
+        own = member.symbol
+        code = Code(version="4", level=own.level, mask=own.mask, raise_level=False)
+        assert (real(Message(text=own.text), code).dark == own.dark).all()
+    # Another message is another one; what does not fit is remembered, too.
+    assert family.family("SALTMARSH AT DUSK 1188", 4).members[0].symbol.text.endswith("8")
+    assert family.family("x" * 500, 4) is None
+    before = len(encoded_)
+    assert family.family("x" * 500, 4) is None and len(encoded_) == before
