@@ -153,8 +153,9 @@ class Gentlest(Looking):
         super().__init__(piece, *rest)
         effort = self.effort
         self.kinds = kinds_for(piece, effort.brief)
-        others = len(self.kinds.markings(effort.markings))
-        looks = effort.own + len(self.kinds.symbols) + others + effort.candidates
+        self.others = 0  # looks at other marks
+        looks = effort.own + len(self.kinds.symbols) + effort.candidates
+        looks += len(self.kinds.markings(effort.markings))
         self.total = 1 + looks + CONFIRMING_TAKES * effort.confirmed
 
     def steps(self) -> Iterator[PassStep]:
@@ -194,6 +195,7 @@ class Gentlest(Looking):
         others = self.kinds.markings(self.effort.markings)
         for waiting in [self.ahead(usual.piece.edited("blend", marks=marks)) for marks in others]:
             found = self.look(waiting)
+            self.others += 1
             if self._at_wanted(found) > self._at_wanted(best) + (LUCK if best is usual else 0):
                 best = found
             yield self.progress(tr("Trying other marks"))
@@ -251,7 +253,8 @@ class Gentlest(Looking):
             strengths, worth = np.append(strengths, at[1]), np.append(worth, guess)
             reaches, tried = np.append(reaches, hope), np.append(tried, True)
         every = self.kinds.every()
-        strengths_now = np.array(STRENGTHS) + 0.01 * (len(self.looked) % 3)
+        looks = len(self.looked) - self.others  # else marks that are not taken change the rest
+        strengths_now = np.array(STRENGTHS) + 0.01 * (looks % 3)
         new_kinds = [kind for kind in every for _ in STRENGTHS]
         new = np.repeat(as_rows(every), len(STRENGTHS), axis=0)
         new_strengths = np.round(np.tile(strengths_now, len(every)), 3)
