@@ -263,11 +263,11 @@ def test_the_gentlest_pass_finds_a_better_blend_and_always_the_same(photo_piece,
 def test_the_pass_marks_as_promises_most_where_the_designer_leaves_it_to_it(photo_piece, store):
     piece = photo_piece("astronaut", level="M").edited("blend", method="gentle")
     renderer = Renderer(store)
-    figures = {"line": (0.92, 0.39), "marks": (0.90, 0.45), "small": (0.80, 0.42)}
+    figures = {"line": (0.92, 0.39), "marks": (0.90, 0.47), "by size": (0.80, 0.42)}
 
     def told(made):
         marks = made.blend.marks
-        reach, likeness = figures["small" if marks.size < 0.8 else marks.border]
+        reach, likeness = figures["by size" if marks.by == "size" else marks.border]
         drawn = SimpleNamespace(symbol=renderer.symbol(made))
         return Candidate(made, drawn, reach, None, likeness)
 
@@ -285,12 +285,13 @@ def test_the_pass_marks_as_promises_most_where_the_designer_leaves_it_to_it(phot
     usual = found.looked[0].piece
     kind = found.kinds.kind_of(usual, renderer.symbol(usual))
     assert found.kinds.made(kind, 0.5).blend.marks == Marks(border="marks")
-    assert found.kinds.lead(usual) == pytest.approx((-0.02, 0.06))
+    assert found.kinds.lead(usual) == pytest.approx((-0.02, 0.08))
     # Marks that somebody chose stay, and so do usual ones that nothing is better than.
     chosen, looks = search(piece.edited("blend", marks=Marks(size=0.8)))
     assert looks == 0 and chosen.kinds.marks == Marks(size=0.8)
-    figures["marks"] = (0.80, 0.45)
-    assert search(piece)[0].kinds.marks == Marks()
+    for worse in ((0.80, 0.47), (0.90, 0.43)):  # too little, or no more than luck
+        figures["marks"] = worse
+        assert search(piece)[0].kinds.marks == Marks()
 
 
 def test_a_woven_piece_stays_one_in_the_pass(photo_piece, store, bay, quick, monkeypatch):

@@ -476,7 +476,9 @@ def test_tones_of_modules_are_the_pictures_at_four_points_of_each(side):
         at = mapped(matrix, np.stack([x, y], -1)) - 0.5  # pixels' middles
         expected += map_coordinates(plane, [at[..., 1], at[..., 0]], order=1, mode="nearest") / 4
     around = gaussian_filter(expected, recover.LOCAL, mode="reflect", truncate=4)
-    spread = gaussian_filter((expected - around) ** 2, 2 * recover.LOCAL, mode="reflect", truncate=4)
+    spread = gaussian_filter(
+        (expected - around) ** 2, 2 * recover.LOCAL, mode="reflect", truncate=4
+    )
     told = np.clip((expected - around) / np.sqrt(spread + 1), -2.5, 2.5)
     found = recover.module_tones(plane, quad, side)
     assert np.abs(found - told).max() < 0.12

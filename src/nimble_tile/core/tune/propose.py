@@ -31,7 +31,7 @@ from nimble_tile.core.tune.line import Line
 from nimble_tile.core.tune.looking import CONFIRMING_TAKES, Looking
 
 EFFORTS = {
-    "quietest": Effort(0, 4, 7, confirmed=4, at_most=6, brief=True, markings=2),
+    "quietest": Effort(0, 4, 7, confirmed=4, at_most=6, brief=True, markings=1),
     "woven": Effort(0, 2, 3, confirmed=3, at_most=5, brief=True, markings=1),
     "boldest": Effort(own=0, candidates=0, rendered=0, confirmed=2, at_most=4),
     "light": Effort(own=0, candidates=0, rendered=0, confirmed=3, at_most=5),
