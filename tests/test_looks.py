@@ -20,7 +20,7 @@ from scipy import ndimage
 from conftest import encoded, photograph
 from nimble_tile.core import oklab
 from nimble_tile.core.errors import PictureError, ProjectError
-from nimble_tile.core.look import Fill, Look, OwnShape, Stop
+from nimble_tile.core.look import Fill, Finder, Look, OwnShape, Stop
 from nimble_tile.core.output import export as output
 from nimble_tile.core.output import vector
 from nimble_tile.core.picture.palette import palette
@@ -323,6 +323,67 @@ def test_palette_finds_the_colours_of_a_picture():
     assert palette(picture, 6) == ["#14285a", "#c83c1e", "#f0e6c8"]
     assert palette(photograph("coffee")) == palette(photograph("coffee"))
     assert palette(np.full((1, 1, 3), 7, np.uint8)) == ["#070707"]
+
+
+def test_each_finder_may_have_a_shape_and_colours_of_its_own():
+    symbol, own = symbol_of("3"), "#1d5740"
+    one = Finder(ring="window", eye="round", ring_colour=own)
+    look = Look(shape="round", size=0.94, finders=(Finder(), one, Finder(eye="modules")))
+    alike = Look(shape="round", size=0.94)
+    ours, theirs = painted(symbol, look), painted(symbol, alike)
+    changed = np.argwhere((ours != theirs).any(2)) // 8 - 4  # module by module
+    last = symbol.side - 7
+    right = (changed[:, 0] < 7) & (changed[:, 1] >= last)
+    left = (changed[:, 0] >= last + 2) & (changed[:, 0] < last + 5) & (changed[:, 1] < 5)
+    assert right.any() and left.any() and (right | left).all()
+    at = slice(4 * 8, 11 * 8), slice((4 + last) * 8, (11 + last) * 8)
+    colours = set(map(tuple, ours[at].reshape(-1, 3).tolist()))
+    assert (
+        tuple(contrasts.rgb_of(own).tolist()) in colours and (0, 0, 0) in colours
+    )  # the eye as the modules
+    assert not missed(look.model_copy(update={"finders": (Finder(), one, Finder())}), (1, 7))
+    # What is known of shapes, and what colours come to, is told of each finder.
+    round_one = look.model_copy(update={"finders": (Finder(ring="round"), Finder(), Finder())})
+    assert set(known.warnings(Look(ring="round"))) <= set(known.warnings(round_one))
+    pale = Finder(ring_colour="#b8c8d8", eye_colour="#b8c8d8")
+    pale_one = Look(fill=Fill(colour="#667788"), finders=(pale, pale, pale))
+    for offer in contrasts.better(pale_one, measured(pale_one), "A"):
+        if offer.look.fill != pale_one.fill:
+            inks = [
+                contrasts.luminance(contrasts.rgb_of(f.ring_colour)) for f in offer.look.finders
+            ]
+            assert max(inks) <= contrasts.luminance(contrasts.rgb_of(offer.look.fill.colour)) + 0.01
+    assert contrasts.swapped(pale_one).finders == (Finder(),) * 3
+    with pytest.raises(ValidationError, match="not of one"):
+        Finder(ring="picture")
+    with pytest.raises(ValidationError):
+        Look(finders=(Finder(), Finder()))
+
+
+def test_a_finders_own_colour_is_its_hue_in_blends_and_the_others_keep_the_pictures(store):
+    """Hue in OKLCH, CSS Color 4; 8 degrees are hardly seen on such a small thing."""
+    digest = store.add(encoded(photograph("coffee")), "coffee")
+    own = "#1c3f9a"
+    finders = (Finder(ring_colour=own), Finder(), Finder())
+    for method in ("gentle", "tone", "light"):
+        piece = Piece(
+            message=Message(text=LINK), picture=Picture(digest=digest), look=Look(finders=finders),
+            blend=Blend(method=method, strength=0.8),
+        )  # fmt: skip
+        plain = piece.model_copy(update={"look": Look()})
+        ours, theirs = (Renderer(store).render(p, 600) for p in (piece, plain))
+        changed = np.abs(ours.image.astype(int) - theirs.image).max(2) > 4
+        at = np.linalg.inv(ours.matrix) @ np.vstack(
+            [np.nonzero(changed)[::-1], [1] * changed.sum()]
+        )
+        inside = (np.abs(at[:2] - (4 + 3.5)) < 4).all(0)
+        # Marks are solved together, and the ring's exact tone is two steps from the other's.
+        assert inside.mean() > 0.97, method
+        mean = ours.image[changed].mean(0)
+        hues = [np.degrees(np.arctan2(*lab(c)[:0:-1])) for c in (mean, contrasts.rgb_of(own))]
+        assert abs((hues[0] - hues[1] + 180) % 360 - 180) < (8 if method == "gentle" else 25), (
+            method
+        )
 
 
 # In a picture, upside down, transparent ---------------------------------------

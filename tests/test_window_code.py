@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QLineEdit, QPushButton
 
 from conftest import encoded, photograph
 from nimble_tile.core.blend.unused import unused
-from nimble_tile.core.look import Fill, Look
+from nimble_tile.core.look import Fill, Finder, Look
 from nimble_tile.core.message import kinds
 from nimble_tile.core.output.export import rendered_again
 from nimble_tile.core.picture.opening import open_picture
@@ -184,14 +184,14 @@ def test_a_look_is_made_measured_saved_and_applied_to_another_piece(
     window.code.open_page("shapes")
     shapes = window.code.shapes
     click_picture(shapes.modules, "fused")
-    click_picture(shapes.rings, "round")
+    click_picture(shapes.finders.rings, "round")
     assert "OpenCV and quirc mostly miss this ring" in shapes.warning.text()
-    click_picture(shapes.eyes, "square")
+    click_picture(shapes.finders.eyes, "square")
     studied(window)
     assert "diagonal" in shapes.gauge_note.text()
     assert not shapes.gauge.finders.good
-    click_picture(shapes.rings, "window")
-    click_picture(shapes.eyes, "rounded")
+    click_picture(shapes.finders.rings, "window")
+    click_picture(shapes.finders.eyes, "rounded")
     slide(shapes.size, 0.8)
     assert window.session.piece.look.size == pytest.approx(0.96, abs=0.02)
     # Colours too close get offers that reach the asked-for grade.
@@ -237,6 +237,47 @@ def test_a_look_is_made_measured_saved_and_applied_to_another_piece(
     qtbot.waitUntil(lambda: window.session.piece.look.name == "Marsh evening", timeout=10_000)
     page.take_out.click()
     qtbot.waitUntil(lambda: "Marsh evening" not in page.looks, timeout=20_000)
+
+
+def test_one_finder_gets_a_ring_and_a_colour_of_its_own(window, settle, tmp_path, qtbot):
+    window.ladder.open(1)
+    window.code.open_page("shapes")
+    part = window.code.shapes.finders
+    click_picture(part.which, 1)
+    click_picture(part.rings, "leaf")
+    part.swatches["ring_colour"].click()
+    type_into(window.colour_desk.panel.hex, "#1d5740")
+    window.colour_desk.panel.close()
+    leaf = Finder(ring="leaf", ring_colour="#1d5740")
+    assert window.session.piece.look.finders == (Finder(), leaf, Finder())
+    assert window.act_undo.text() == "&Undo: colour one finder ring"
+    assert "Top right finder" in part.which_note.text()
+    assert "OpenCV and quirc mostly miss" in window.code.shapes.warning.text()
+    # A shape from a file goes to the finder that was chosen when it was asked for.
+    drawing = tmp_path / "eye.svg"
+    drawing.write_text(
+        '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><path d="M0 0H9V9H0Z"/></svg>'
+    )
+    click_picture(part.which, 2)
+    window.code_desk.take_file("eye_own", drawing)
+    click_picture(part.which, None)
+    qtbot.waitUntil(lambda: window.session.piece.look.finders[2].eye == "own", timeout=10_000)
+    assert window.session.piece.look.eye == part.eyes.value == "square"
+    settle(window)
+    path = tmp_path / "three.nimbletile"
+    window.files.save_to(path)
+    qtbot.waitUntil(lambda: not window.session.unsaved, timeout=10_000)
+    kept = window.session.piece
+    window.files.new_piece()
+    window.files.open_project(path)
+    qtbot.waitUntil(lambda: window.session.piece == kept, timeout=10_000)
+    for at in (1, 2):
+        click_picture(part.which, at)
+        part.alike.click()
+        assert not part.alike.isEnabled()
+    assert window.session.piece.look.finders == ()
+    window.session.edit("look", "Picture", ring="picture", finder_picture="0" * 64)
+    assert part.at is None and not part.which.isEnabled()
 
 
 def test_own_shapes_and_pictures_go_through_save_and_reopen(window, settle, tmp_path, qtbot):

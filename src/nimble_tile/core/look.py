@@ -162,6 +162,50 @@ class OwnShape(Model):
         return value
 
 
+class Finder(Model):
+    """What one finder has of its own; None: as the others.
+
+    Attributes
+    ----------
+    ring, eye : str or None
+        Shapes; of the ring's all but "picture", which stands in place of all finders.
+    ring_own, eye_own : OwnShape or None
+        The shape "own".
+    ring_colour, eye_colour : str or None
+        ``#rrggbb``.
+    """
+
+    ring: RingShape | None = None
+    eye: EyeShape | None = None
+    ring_own: OwnShape | None = None
+    eye_own: OwnShape | None = None
+    ring_colour: str | None = None
+    eye_colour: str | None = None
+
+    @field_validator("ring_colour", "eye_colour")
+    @classmethod
+    def _colour(cls, value: str | None) -> str | None:
+        return None if value is None else hex_colour(value)
+
+    @model_validator(mode="after")
+    def _complete(self) -> Finder:
+        if self.ring == "picture":
+            raise ValueError("a picture stands in place of all finders, not of one")
+        for shape, own in ((self.ring, self.ring_own), (self.eye, self.eye_own)):
+            if shape == "own" and own is None:
+                raise ValueError("the shape “own” needs a path")
+        return self
+
+    @property
+    def plain(self) -> bool:
+        """Whether it has nothing of its own."""
+        return (self.ring, self.eye, self.ring_colour, self.eye_colour) == (None,) * 4
+
+
+FINDERS = ("top left", "top right", "bottom left")
+"""The finders, in the order in which they are counted."""
+
+
 class Look(Model):
     """Appearance of modules, finders and colours.
 
@@ -190,6 +234,8 @@ class Look(Model):
         Of the modules.
     ring_fill, eye_fill : Fill or None
         None: as the modules.
+    finders : tuple of Finder
+        What each has of its own, in the order of `FINDERS`; empty: nothing.
     ground : Fill or None
         Behind everything, quiet zone included; None: transparent.
     relief : Relief
@@ -215,6 +261,7 @@ class Look(Model):
     fill: Fill = BLACK
     ring_fill: Fill | None = None
     eye_fill: Fill | None = None
+    finders: tuple[Finder, Finder, Finder] | tuple[()] = ()
     ground: Fill | None = WHITE
     relief: Relief = Relief.model_construct()
 
@@ -236,13 +283,38 @@ class Look(Model):
     def coloured(self) -> bool:
         """Whether it has colours, fills or a finder picture of its own."""
         own_finders = self.ring_fill or self.eye_fill or self.ring == "picture"
+        own_finders = own_finders or any(f.ring_colour or f.eye_colour for f in self.finders)
         return bool(self.fill != BLACK or self.ground not in (None, WHITE) or own_finders)
 
     @property
     def fills(self) -> tuple[Fill, ...]:
         """All fills that it has."""
-        given = (self.fill, self.ring_fill, self.eye_fill, self.ground)
+        given = [self.fill, self.ring_fill, self.eye_fill, self.ground]
+        for own in self.finders:
+            colours = (own.ring_colour, own.eye_colour)
+            given += [Fill(colour=colour) for colour in colours if colour is not None]
         return tuple(fill for fill in given if fill is not None)
+
+    def at_finder(self, at: int) -> Look:
+        """The look as one finder has it (`at`: 0 to 2, in the order of `FINDERS`)."""
+        own = self.finders[at] if self.finders else Finder()
+        changed: dict[str, object] = {"finders": ()}
+        if self.ring != "picture":
+            if own.ring is not None:
+                changed |= {"ring": own.ring, "ring_own": own.ring_own}
+            if own.eye is not None:
+                changed |= {"eye": own.eye, "eye_own": own.eye_own}
+            if own.ring_colour is not None:
+                changed["ring_fill"] = Fill(colour=own.ring_colour)
+            if own.eye_colour is not None:
+                changed["eye_fill"] = Fill(colour=own.eye_colour)
+        return self.model_copy(update=changed)
+
+    @property
+    def uncoloured_finders(self) -> tuple[Finder, ...]:
+        """`finders` with their shapes alone."""
+        none = {"ring_colour": None, "eye_colour": None}
+        return tuple(own.model_copy(update=none) for own in self.finders)
 
     @property
     def digests(self) -> tuple[str, ...]:
@@ -258,7 +330,8 @@ class Look(Model):
         colours and name, so that what reads shapes alone is not worked out anew."""
         return self.model_copy(
             update={"name": "", "fill": BLACK, "ring_fill": None, "eye_fill": None,
-                    "ground": None, "outline_colour": "#000000", "relief": Relief()}
+                    "finders": self.uncoloured_finders, "ground": None,
+                    "outline_colour": "#000000", "relief": Relief()}
         )  # fmt: skip
 
     @property
@@ -267,6 +340,8 @@ class Look(Model):
         return (
             self.shape == "square" and self.size == 1 and self.jitter == 0 and self.outline == 0
             and self.ring in ("square", "modules") and self.eye in ("square", "modules")
+            and all(own.ring in (None, "square", "modules") for own in self.finders)
+            and all(own.eye in (None, "square", "modules") for own in self.finders)
         )  # fmt: skip
 
     @property
@@ -281,4 +356,5 @@ class Look(Model):
                 fill is None or (fill.kind, fill.colour) == ("solid", "#000000")
                 for fill in (self.fill, self.ring_fill, self.eye_fill)
             )
+            and not any(own.ring_colour or own.eye_colour for own in self.finders)
         )

@@ -12,6 +12,7 @@ from nimble_tile.core.blend.colour import move_luma
 from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.look import BLACK, WHITE
 from nimble_tile.core.symbol.anatomy import Part
+from nimble_tile.core.symbol.looks.drawing import finder_corners
 
 CHANGED = 40
 """Steps of 255 by which a pixel was changed from which on it is wholly in the look's colour."""
@@ -30,10 +31,15 @@ def chosen(plan: Plan) -> tuple[np.ndarray, np.ndarray]:
     """Which modules have a colour of their own where they are dark, and which where they are
     light (bool N × N each)."""
     look = plan.look
-    finder = np.isin(plan.parts, (Part.FINDER, Part.ALIGNMENT))
-    dark = np.full(finder.shape, look.fill != BLACK)
-    dark[finder] |= look.ring_fill is not None or look.eye_fill is not None
-    return dark, np.full(finder.shape, look.ground not in (None, WHITE))
+    dark = np.full(plan.parts.shape, look.fill != BLACK)
+    dark[plan.parts == Part.ALIGNMENT] |= look.ring_fill is not None or look.eye_fill is not None
+    rings, own = np.maximum(*np.abs(np.indices((7, 7)) - 3)), plan.quiet_zone
+    for at, (row, column) in enumerate(finder_corners(plan.symbol)):
+        here = look.at_finder(at)
+        there = dark[own + row : own + row + 7, own + column : own + column + 7]
+        there[rings == 3] |= here.ring_fill is not None
+        there[rings <= 1] |= here.eye_fill is not None
+    return dark, np.full(dark.shape, look.ground not in (None, WHITE))
 
 
 def in_own_colours(plan: Plan, out: np.ndarray, hues: bool = True) -> np.ndarray:

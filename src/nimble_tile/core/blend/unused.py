@@ -29,7 +29,8 @@ def unused(piece: Piece) -> str:
     if piece.blend.quiet == "plain":  # the plain quiet zone has the ground's colour
         fields.remove("ground")
     pictures = piece.blend.colours == "picture"
-    if pictures and any(getattr(look, field) != getattr(plain, field) for field in fields):
+    other = any(getattr(look, field) != getattr(plain, field) for field in fields)
+    if pictures and (other or look.finders != look.uncoloured_finders):
         left.append(tr("its colours and fills"))
     if pictures and look.ring == "picture":
         left.append(tr("the picture of its finders"))

@@ -11,12 +11,13 @@ vision deficiencies (severity 1). Ottosson 2020, OKLab.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from nimble_tile.core import linear as srgb
 from nimble_tile.core.language import marked, tr
-from nimble_tile.core.look import Fill, Look, rgb
+from nimble_tile.core.look import Fill, Finder, Look, rgb
 from nimble_tile.core.oklab import lab_of, light_of
 from nimble_tile.core.symbol.encode import Symbol
 from nimble_tile.core.symbol.looks import drawing
@@ -274,6 +275,17 @@ def _moved(fill: Fill, limit: float, darker: bool) -> Fill:
     return fill.model_copy(update={"colour": move(fill.colour), "second": second})
 
 
+def _finder_moved(own: Finder, limit: float) -> Finder:
+    """A finder whose own colours are at most as light."""
+    return own.model_copy(
+        update={
+            name: _moved(Fill(colour=colour), limit, True).colour
+            for name in ("ring_colour", "eye_colour")
+            if (colour := getattr(own, name)) is not None
+        }
+    )
+
+
 def better(look: Look, found: Contrast, asked: str = ASKED) -> list[Better]:
     """Nearest colours of the same hues that reach a grade.
 
@@ -298,11 +310,11 @@ def better(look: Look, found: Contrast, asked: str = ASKED) -> list[Better]:
     dark, light = (float(luminance(rgb_of(c))) for c in (found.dark, found.light))
     inks = (look.fill, look.ring_fill, look.eye_fill)
 
-    def inked(limit: float) -> dict[str, Fill | None]:
+    def inked(limit: float) -> dict[str, Any]:
         return {
             name: None if fill is None else _moved(fill, limit, True)
             for name, fill in zip(("fill", "ring_fill", "eye_fill"), inks, strict=True)
-        }
+        } | {"finders": tuple(_finder_moved(own, limit) for own in look.finders)}
 
     pictures = [fill for fill in inks if fill is not None and fill.kind == "picture"]
     can_ink = not pictures and look.ring != "picture"
@@ -327,5 +339,6 @@ def swapped(look: Look) -> Look:
     """Colours of modules and ground exchanged; a transparent ground counts as white."""
     ground = look.ground or Fill(colour="#ffffff")
     return look.model_copy(
-        update={"fill": ground, "ground": look.fill, "ring_fill": None, "eye_fill": None}
-    )
+        update={"fill": ground, "ground": look.fill, "ring_fill": None, "eye_fill": None,
+                "finders": look.uncoloured_finders}
+    )  # fmt: skip

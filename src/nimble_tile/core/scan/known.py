@@ -6,7 +6,7 @@ Straight on, black on white, versions 1 to 10, 5 to 28 pixels a module.
 from __future__ import annotations
 
 from nimble_tile.core.language import tr
-from nimble_tile.core.look import Look
+from nimble_tile.core.look import FINDERS, Look
 
 CORNER_READERS = ("OpenCV", "quirc")
 """Readers that find a code by the outer corners of its rings."""
@@ -27,6 +27,12 @@ SMALL_STAMPS = 0.9
 
 def warnings(look: Look) -> list[str]:
     """What is known against a look's shapes, in sentences."""
+    each = [sentence for at in range(len(FINDERS)) for sentence in _warnings(look.at_finder(at))]
+    return list(dict.fromkeys(each))
+
+
+def _warnings(look: Look) -> list[str]:
+    """What is known against shapes whose finders are all alike."""
     found = []
     missed = RINGS_MISSED.get(look.ring)
     if missed:

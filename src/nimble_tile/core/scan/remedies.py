@@ -117,7 +117,8 @@ def _uncaptioned(piece: Piece) -> Piece | None:
 
 
 def _contrast(piece: Piece) -> Piece | None:
-    plain = {"fill": BLACK, "ring_fill": None, "eye_fill": None, "ground": WHITE}
+    plain = {"fill": BLACK, "ring_fill": None, "eye_fill": None, "ground": WHITE,
+             "finders": piece.look.uncoloured_finders}  # fmt: skip
     changed = piece.look.model_copy(update=plain)
     return None if changed == piece.look or _blended(piece) else _with(piece, changed)
 
@@ -128,7 +129,9 @@ def _squarer(piece: Piece) -> Piece | None:
         fill=look.fill, ring_fill=look.ring_fill, eye_fill=look.eye_fill, ground=look.ground,
         relief=look.relief,
     )  # fmt: skip
-    changed = plain.model_copy(update={"name": look.name})
+    none = {"ring": None, "eye": None, "ring_own": None, "eye_own": None}
+    finders = tuple(own.model_copy(update=none) for own in look.finders)
+    changed = plain.model_copy(update={"name": look.name, "finders": finders})
     return None if changed == look else _with(piece, changed)
 
 

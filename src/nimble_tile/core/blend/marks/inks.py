@@ -106,10 +106,15 @@ class Palette:
         """Inks of marks on some modules (bool N × N) at a luma for each (N × N)."""
         return [tuple(map(int, ink)) for ink in inked(self.around[which], luma[which])]
 
-    def ink(self, where: np.ndarray, luma: float, light: bool) -> tuple[int, int, int]:
-        """One ink at a luma, of the lights or the darks of some modules (bool N × N)."""
+    def ink(
+        self, where: np.ndarray, luma: float, light: bool, by_look: bool = True
+    ) -> tuple[int, int, int]:
+        """One ink at a luma, of the lights or the darks of some modules (bool N × N).
+
+        `by_look`: in the look's colours where it has some there.
+        """
         own = where & (self.light if light else self.dark)
-        if own.any():
+        if by_look and own.any():
             mean = self.around[own].mean(0)
             luma = np.clip(luma, LEAST_LUMA, MOST_LUMA)
             return tuple(map(int, inked(mean[None], np.array([luma]))[0]))

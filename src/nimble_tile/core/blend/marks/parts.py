@@ -15,6 +15,7 @@ from nimble_tile.core.blend.plan import Plan
 from nimble_tile.core.blend.strength import by_strength
 from nimble_tile.core.piece import Marks
 from nimble_tile.core.symbol.anatomy import Part
+from nimble_tile.core.symbol.looks.drawing import finder_corners, finder_shapes
 from nimble_tile.core.symbol.looks.paths import (
     Path,
     circle,
@@ -85,26 +86,25 @@ def parts(plan: Plan, settings: Marks, palette: Palette, strength: np.ndarray) -
     local = gentle.local_tone(plan)
     own, side = plan.quiet_zone, plan.symbol.side
     margin = np.maximum(by_strength(gentle.FINDER_MARGIN, strength), 0) * gentle.FINDERS
-    corners = [(0, 0)] if plan.symbol.micro else [(0, 0), (0, side - 7), (side - 7, 0)]
     finders = []
-    for row, column in corners:
+    for at, (row, column) in enumerate(finder_corners(plan.symbol)):
         deep = float(margin[own + row : own + row + 7, own + column : own + column + 7].mean())
         if deep > 0:
             where = np.zeros(plan.dark.shape, bool)
             top, left = max(0, own + row - 1), max(0, own + column - 1)
             where[top : own + row + 8, left : own + column + 8] = True
-            finders.append((row, column, where, *_tones(local, where, deep)))
+            finders.append((at, row, column, where, *_tones(local, where, deep)))
     light = _light(plan, palette, strength, local, [each[-1] for each in finders])
     yield from _border(plan, settings, palette, strength, local, light)
     # A broad panel lies below those of the finders already, and has its own edge.
     broad = BROAD.get(settings.border, 0) > 1
     out = min(OVER if broad else BROAD["line"], own)
-    for row, column, where, low, _ in finders:
+    for at, row, column, where, low, _ in finders:
         yield Flat(_panel(row, column, side, out).moved(own, own), light, "finder")
         middle = own + column + 3.5, own + row + 3.5
-        ring, eye = _inks_of(palette, where, (own + row + 3, own + column + 3), low)
-        yield Flat(ring_shape(plan.look).moved(*middle), ring, "finder")
-        yield Flat(eye_shape(plan.look).moved(*middle), eye, "finder")
+        inks = _inks_of(palette, where, (own + row + 3, own + column + 3), low)
+        for path, ink in zip(finder_shapes(plan.look, at), inks, strict=True):
+            yield Flat(path.moved(*middle), ink, "finder")
     for row, column in _alignments(plan):
         where = np.zeros(plan.dark.shape, bool)
         where[row - 2 : row + 3, column - 2 : column + 3] = True
@@ -129,11 +129,13 @@ def _inks_of(
     palette: Palette, where: np.ndarray, middle: tuple[int, int], luma: float
 ) -> tuple[tuple[int, int, int], tuple[int, int, int]]:
     """Inks of a finder's ring and of its eye: one of the picture for both, or the look's own."""
-    if not palette.dark[where].any():
-        return (palette.ink(where, luma, False),) * 2
     eye = np.zeros(where.shape, bool)
     eye[middle[0] - 1 : middle[0] + 2, middle[1] - 1 : middle[1] + 2] = True
-    return palette.ink(where & ~eye, luma, False), palette.ink(where & eye, luma, False)
+    inks = []
+    for part in (where & ~eye, where & eye):
+        own = bool((palette.dark & part).any())
+        inks.append(palette.ink(part if own else where, luma, False, own))
+    return inks[0], inks[1]
 
 
 def _light(

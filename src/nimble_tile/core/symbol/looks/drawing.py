@@ -104,11 +104,11 @@ def body(symbol: Symbol, look: Look) -> np.ndarray:
     """Dark modules that are drawn as modules (bool n × n); the rest belongs to patterns."""
     dark = symbol.dark.copy()
     rings = np.maximum(*np.abs(np.indices((7, 7)) - 3))
-    for row, column in finder_corners(symbol):
-        own = dark[row : row + 7, column : column + 7]
-        if look.ring != "modules":
+    for at, (row, column) in enumerate(finder_corners(symbol)):
+        own, here = dark[row : row + 7, column : column + 7], look.at_finder(at)
+        if here.ring != "modules":
             own[rings == 3] = False
-        if look.eye != "modules" or look.ring == "picture":
+        if here.eye != "modules" or here.ring == "picture":
             own[rings <= 1] = False
     if look.alignment != "modules":
         dark[symbol.anatomy.parts == Part.ALIGNMENT] = False
@@ -260,9 +260,8 @@ def _finders(
     symbol: Symbol, look: Look, q: int, frame: ModuleRect, cleared: np.ndarray | None
 ) -> list[Layer]:
     layers = []
-    turns = (0, math.pi / 2, -math.pi / 2)
     rings, eyes = [], []
-    for (row, column), turn in zip(finder_corners(symbol), turns, strict=False):
+    for at, (row, column) in enumerate(finder_corners(symbol)):
         if not _stays(cleared, row, column, 7):
             continue
         x, y = column + 3.5 + q, row + 3.5 + q
@@ -271,26 +270,37 @@ def _finders(
             box = (x - 3.5, y - 3.5, 7, 7)
             layers.append(Layer("picture", rectangle(*box), fill, box))
             continue
-        if look.ring != "modules":
-            own_turn = 0 if look.ring == "own" else turn
-            rings.append((shapes.ring_shape(look).moved(x, y, turn=own_turn), (x, y)))
-        if look.eye != "modules":
-            own_turn = 0 if look.eye in ("own", "diamond", "star") else turn
-            eyes.append((shapes.eye_shape(look).moved(x, y, turn=own_turn), (x, y)))
-    for role, made, fill, half in (
-        ("ring", rings, look.ring_fill, 3.5), ("eye", eyes, look.eye_fill, 1.5),
-    ):  # fmt: skip
-        if not made:
-            continue
-        if fill is None or fill.kind == "solid":
-            path = joined([path for path, _ in made], made[0][0].even_odd)
-            layers.append(Layer(role, path, fill or look.fill, frame))
-        else:  # a fill of its own fills each finder from side to side
-            layers += [
-                Layer(role, path, fill, (x - half, y - half, 2 * half, 2 * half))
-                for path, (x, y) in made
-            ]
+        here, (ring, eye) = look.at_finder(at), finder_shapes(look, at)
+        if here.ring != "modules":
+            rings.append((ring.moved(x, y), here.ring_fill, (x, y)))
+        if here.eye != "modules":
+            eyes.append((eye.moved(x, y), here.eye_fill, (x, y)))
+    for role, made, half in (("ring", rings, 3.5), ("eye", eyes, 1.5)):
+        together: dict[tuple, list[Path]] = {}
+        for path, fill, (x, y) in made:
+            if fill is None or fill.kind == "solid":
+                together.setdefault((fill or look.fill, path.even_odd), []).append(path)
+            else:  # a fill of its own fills each finder from side to side
+                box = (x - half, y - half, 2 * half, 2 * half)
+                layers.append(Layer(role, path, fill, box))
+        for (fill, even_odd), paths in together.items():
+            layers.append(Layer(role, joined(paths, even_odd), fill, frame))
     return layers
+
+
+def finder_shapes(look: Look, at: int) -> tuple[Path, Path]:
+    """Ring and eye of one finder round its middle, turned as they are in that corner.
+
+    Parameters
+    ----------
+    look : Look
+    at : int
+        0 to 2, in the order of `finder_corners`.
+    """
+    here, turn = look.at_finder(at), (0, math.pi / 2, -math.pi / 2)[at]
+    ring = shapes.ring_shape(here).moved(turn=0 if here.ring == "own" else turn)
+    still = here.eye in ("own", "diamond", "star")
+    return ring, shapes.eye_shape(here).moved(turn=0 if still else turn)
 
 
 def _alignments(

@@ -72,8 +72,6 @@ class CodeDesk(QObject):
 
     def take_file(self, field: str, path: Path) -> None:
         """Use a file as shape of modules, ring or eye, or as the finders' picture."""
-        kinds = {"own": "shape", "ring_own": "ring", "eye_own": "eye"}
-
         if field == "finder_picture":
 
             def bring(progress: Progress) -> str:
@@ -91,20 +89,15 @@ class CodeDesk(QObject):
             )
             return
 
+        take = self.rung.shapes.taker(field)
+
         def work(progress: Progress) -> OwnShape:
             from nimble_tile.core.symbol.looks.svgshape import read_shape
 
             progress.step(tr("Reading {name}", name=path.name), 0.3)
             return read_shape(path)
 
-        self.tools.run(
-            work,
-            lambda shape: self.session.edit(
-                "look",
-                tr("Take the shape of {name}", name=path.name),
-                **{field: shape, kinds[field]: "own"},
-            ),
-        )
+        self.tools.run(work, lambda shape: take(shape, path.name))
 
     def choose_fill(self, field: str) -> None:
         """Ask for a picture that fills modules, finders or ground."""

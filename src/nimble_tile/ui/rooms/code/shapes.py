@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Signal
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtCore import QRectF, Signal
+from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from nimble_tile.core.language import tr
@@ -15,19 +16,20 @@ from nimble_tile.core.look import Look
 from nimble_tile.core.piece import Piece
 from nimble_tile.core.relief import Relief
 from nimble_tile.core.scan.known import warnings
-from nimble_tile.core.symbol.looks import shapes
 from nimble_tile.core.symbol.looks.drawing import module_layers
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.colours import Swatch
 from nimble_tile.ui.kit.controls import Segments, Slider, row, set_rank, soft
 from nimble_tile.ui.kit.effects import NAMES, Effects
 from nimble_tile.ui.kit.gauges import FinderGauge
-from nimble_tile.ui.kit.paths import paint_layer, to_painter_path
+from nimble_tile.ui.kit.paths import paint_layer
 from nimble_tile.ui.kit.pickers import PictureGrid
+from nimble_tile.ui.rooms.code.finders import FindersPart, paint_plus
 from nimble_tile.ui.work.colour_desk import ColourDesk
 from nimble_tile.ui.work.session import Session
 
 if TYPE_CHECKING:
+    from nimble_tile.core.look import OwnShape
     from nimble_tile.core.study import Study
 
 MODULES = (
@@ -35,21 +37,6 @@ MODULES = (
     ("diamond", tr("Diamond")), ("star", tr("Star")), ("leaf", tr("Leaf")), ("plus", tr("Plus")),
     ("upright", tr("Upright bars")), ("across", tr("Bars across")),
     ("fused", tr("Fused into one body")), ("own", tr("Your own, from an SVG file")),
-)  # fmt: skip
-RINGS = (
-    ("square", tr("Square")), ("window", tr("Window: square outside, rounded inside")),
-    ("sail", tr("Sail: sides curve inwards")), ("rounded", tr("Rounded")),
-    ("soft", tr("Softly rounded")),
-    ("round", tr("Round")), ("leaf", tr("Leaf")), ("cut", tr("Corners cut")),
-    ("modules", tr("Made of modules")), ("own", tr("Your own, from an SVG file")),
-    ("picture", tr("A picture in place of the finders")),
-)  # fmt: skip
-EYES = (
-    ("square", tr("Square")), ("rounded", tr("Rounded")), ("soft", tr("Softly rounded")),
-    ("round", tr("Round")),
-    ("leaf", tr("Leaf")), ("cut", tr("Corners cut")), ("diamond", tr("Diamond")),
-    ("star", tr("Star")),
-    ("modules", tr("Made of modules")), ("own", tr("Your own, from an SVG file")),
 )  # fmt: skip
 
 # A little piece of a code that shows how neighbours meet.
@@ -75,13 +62,9 @@ class ShapesPage(QWidget):
         layout.setSpacing(8)
         self._look = Look()
         self.modules = PictureGrid(tr("Shape of the modules"), MODULES, self._paint_modules)
-        self.rings = PictureGrid(tr("Ring of the finders"), RINGS, self._paint_ring)
-        self.eyes = PictureGrid(tr("Eye of the finders"), EYES, self._paint_eye)
-        for grid, field, own in (
-            (self.modules, "shape", "own"), (self.rings, "ring", "ring_own"),
-            (self.eyes, "eye", "eye_own"),
-        ):  # fmt: skip
-            grid.chosen.connect(lambda value, f=field, o=own: self._choose(f, value, o))
+        self.modules.chosen.connect(self._choose)
+        self.finders = FindersPart(session, desk)
+        self.finders.file_wanted.connect(self.file_wanted)
         self.size = Slider(tr("Size"), 0.4, 1.1, 1, "%", factor=100)
         self.round_out = Slider(tr("Outer corners"), 0, 0.5, 0.5, "%", factor=200)
         self.round_in = Slider(tr("Inner corners"), 0, 0.5, 0.35, "%", factor=200)
@@ -142,33 +125,35 @@ class ShapesPage(QWidget):
         set_rank(self.warning, "warn")
         self.gauge = FinderGauge()
         self.gauge_note = soft()
-        titles = (
-            tr("Modules"), tr("Finder ring"), tr("Finder eye"), tr("Alignment patterns"),
-            tr("Run ratio of the finders"),
-        )  # fmt: skip
+        titles = tr("Modules"), tr("Alignment patterns"), tr("Run ratio of the finders")
         heads = [QLabel(title) for title in titles]
         for head in heads:
             head.setProperty("head", True)
         for widget in (
             heads[0], self.modules, self.size, self.round_out, self.round_in, self.jitter,
-            self._stray_row, self.outline, self._line_row, self.effects, heads[1], self.rings,
-            heads[2], self.eyes, self.again, self.warning, heads[3], self.alignment, heads[4],
-            self.gauge, self.gauge_note,
+            self._stray_row, self.outline, self._line_row, self.effects, self.finders, self.again,
+            self.warning, heads[1], self.alignment, heads[2], self.gauge, self.gauge_note,
         ):  # fmt: skip
             layout.addWidget(widget)
 
     # Edits -----------------------------------------------------------------
 
-    def _choose(self, field: str, value: str, own: str) -> None:
-        look = self.session.piece.look
-        names = {"shape": tr("modules"), "ring": tr("finder ring"), "eye": tr("finder eye")}
-        if value == "own" and getattr(look, own) is None:
-            self.file_wanted.emit(own)
+    def _choose(self, shape: str) -> None:
+        if shape == "own" and self.session.piece.look.own is None:
+            self.file_wanted.emit("own")
             return
-        if value == "picture" and look.finder_picture is None:
-            self.file_wanted.emit("finder_picture")
-            return
-        self.session.edit("look", tr("Shape the {names}", names=names[field]), **{field: value})
+        self.session.edit("look", tr("Shape the {names}", names=tr("modules")), shape=shape)
+
+    def taker(self, field: str) -> Callable[[OwnShape, str], None]:
+        """Where a shape that is read from a file will go; `field`: see `file_wanted`."""
+        if field != "own":
+            return self.finders.taker(field)
+
+        def take(shape: OwnShape, name: str) -> None:
+            step = tr("Take the shape of {name}", name=name)
+            self.session.edit("look", step, own=shape, shape="own")
+
+        return take
 
     def _light(self, part: str, field: str, value: float) -> None:
         relief = self.session.piece.look.relief
@@ -178,15 +163,17 @@ class ShapesPage(QWidget):
             relief={**dict(relief), part: changed},
         )  # fmt: skip
 
-    def _ask_again(self) -> None:
+    @property
+    def _files(self) -> list[tuple[str, str]]:
         look = self.session.piece.look
-        for value, field in (
-            (look.shape, "own"), (look.ring, "ring_own"), (look.eye, "eye_own")
-        ):  # fmt: skip
-            if value == "own":
-                self.file_wanted.emit(field)
-                return
-        if look.ring == "picture":
+        modules = [("own", look.own.name)] if look.shape == "own" else []
+        return modules + self.finders.files
+
+    def _ask_again(self) -> None:
+        for field, _ in self._files:
+            self.file_wanted.emit(field)
+            return
+        if self.session.piece.look.ring == "picture":
             self.file_wanted.emit("finder_picture")
 
     def _shuffle(self) -> None:
@@ -199,9 +186,7 @@ class ShapesPage(QWidget):
         look = piece.look
         self._look = look
         self.modules.set_value(look.shape)
-        self.rings.set_value(look.ring)
-        self.eyes.set_value(look.eye)
-        self.eyes.setEnabled(look.ring != "picture")
+        self.finders.show_piece(piece)
         for slider, value in (
             (self.size, look.size), (self.round_out, look.round_out),
             (self.round_in, look.round_in), (self.jitter, look.jitter),
@@ -218,8 +203,7 @@ class ShapesPage(QWidget):
         self.effects.show_values(look.relief.shadow, look.relief.inner, look.relief.bevel)
         self.line.set_colour(look.outline_colour)
         self.alignment.set_value(look.alignment)
-        files = [s.name for value, s in ((look.shape, look.own), (look.ring, look.ring_own),
-                                         (look.eye, look.eye_own)) if value == "own"]  # fmt: skip
+        files = [name for _, name in self._files]
         self.again.setVisible(bool(files) or look.ring == "picture")
         self.again.setText(
             tr("Another file than {files}…", files=files[0]) if files else tr("Another picture…")
@@ -259,7 +243,7 @@ class ShapesPage(QWidget):
     ) -> None:
         own = self._look.own
         if shape == "own" and own is None:
-            _paint_plus(painter, area, theme)
+            paint_plus(painter, area, theme)
             return
         look = _bare(str(shape), own, self._look.round_out, self._look.round_in)
         painter.translate(area.topLeft())
@@ -267,42 +251,9 @@ class ShapesPage(QWidget):
         for layer in module_layers(_SAMPLE, look):
             paint_layer(painter, layer, QColor(theme.ink))
 
-    def _paint_ring(
-        self, painter: QPainter, area: QRectF, ring: object, theme: themes.Theme
-    ) -> None:
-        if ring == "picture" or (ring == "own" and self._look.ring_own is None):
-            if ring == "picture":
-                painter.drawPixmap(area.toRect(), themes.icon_pixmap("image", theme.ink, 28))
-            else:
-                _paint_plus(painter, area, theme)
-            return
-        painter.translate(area.center())
-        painter.scale(area.width() / 7, area.height() / 7)
-        painter.setPen(QPen(QColor(0, 0, 0, 0)))
-        if ring == "modules":
-            _paint_dots(painter, 3, theme)
-            return
-        look = self._look.model_copy(update={"ring": ring})
-        painter.setBrush(QColor(theme.ink))
-        painter.drawPath(to_painter_path(shapes.ring_shape(look)))
-
-    def _paint_eye(self, painter: QPainter, area: QRectF, eye: object, theme: themes.Theme) -> None:
-        if eye == "own" and self._look.eye_own is None:
-            _paint_plus(painter, area, theme)
-            return
-        painter.translate(area.center())
-        painter.scale(area.width() / 4.4, area.height() / 4.4)
-        painter.setPen(QPen(QColor(0, 0, 0, 0)))
-        if eye == "modules":
-            _paint_dots(painter, 1, theme, filled=True)
-            return
-        look = self._look.model_copy(update={"eye": eye})
-        painter.setBrush(QColor(theme.ink))
-        painter.drawPath(to_painter_path(shapes.eye_shape(look)))
-
     def dress(self, theme: themes.Theme) -> None:
-        for grid in (self.modules, self.rings, self.eyes):
-            grid.dress(theme)
+        self.modules.dress(theme)
+        self.finders.dress(theme)
         for slider in self.findChildren(Slider):
             slider.dress(theme)
         self.effects.dress(theme)
@@ -315,19 +266,3 @@ class ShapesPage(QWidget):
 def _bare(shape: str, own, round_out: float, round_in: float) -> Look:
     size = 0.8 if shape in ("upright", "across") else 1
     return Look(shape=shape, own=own, size=size, round_out=round_out, round_in=round_in)
-
-
-def _paint_plus(painter: QPainter, area: QRectF, theme: themes.Theme) -> None:
-    """The sign for a file still to be chosen."""
-    painter.setPen(QPen(QColor(theme.soft), 1.6))
-    middle, reach = area.center(), area.width() * 0.28
-    painter.drawLine(middle - QPointF(reach, 0), middle + QPointF(reach, 0))
-    painter.drawLine(middle - QPointF(0, reach), middle + QPointF(0, reach))
-
-
-def _paint_dots(painter: QPainter, half: int, theme: themes.Theme, filled: bool = False) -> None:
-    painter.setBrush(QColor(theme.ink))
-    for y in range(-half, half + 1):
-        for x in range(-half, half + 1):
-            if filled or max(abs(x), abs(y)) == half:
-                painter.drawEllipse(QPointF(x, y), 0.42, 0.42)
