@@ -5,7 +5,7 @@ from PySide6.QtCore import Qt
 
 from conftest import LINK, encoded, photograph
 from nimble_tile.core.errors import UserError
-from nimble_tile.core.piece import Message, Piece
+from nimble_tile.core.piece import BORDER_LABELS, Message, Piece
 from nimble_tile.core.render import Renderer
 from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.trials.room import Room
@@ -180,6 +180,40 @@ def test_a_sweep_that_is_stopped_keeps_what_it_has(window, settle, qtbot, monkey
         assert not swept.take.isEnabled()
         swept.board.choose(place)
         assert swept.take.isEnabled() == (shot.cell.verdict is not None)
+
+
+def test_what_borders_cost_is_a_press_away_where_borders_are_chosen(window, settle, monkeypatch):
+    """From marks and from light; the board opens on all borders and begins."""
+    started = []
+    swept = window.sweep_desk.open()
+    swept.close()
+    monkeypatch.setattr(swept, "start", lambda: started.append(list(swept.across.values)))
+    digest = window.pictures.add(encoded(photograph("coffee")), "coffee")
+    window.session.edit("message", "Write", text=LINK)
+    window.session.take_picture(digest, "coffee")
+    settle(window)
+    window.ladder.open(3)
+    rung = window.blend
+    row = rung.own.marks.border_row
+    assert row.isVisibleTo(rung) and not rung.border_row.isVisibleTo(rung)
+    row.costs.click()
+    assert swept.isVisible() and swept.down.setting is None
+    assert started == [list(BORDER_LABELS)]
+    window.session.edit("blend", "Light", method="light")
+    settle(window)
+    rung.finders_fold.set_open(True)
+    assert rung.border_row.isVisibleTo(rung)
+    rung.border_row.kind.chosen.emit("ticket")
+    assert window.session.piece.blend.marks.border == "ticket"
+    rung.border_row.costs.click()
+    assert len(started) == 2
+    # A blend without a border has none to compare.
+    window.session.edit("blend", "Tone", method="tone")
+    settle(window)
+    assert not rung.border_row.isVisibleTo(rung)
+    assert "no border" in setting("blend.marks.border").why_not(window.session.piece)
+    swept.sweep_one("blend.marks.border")
+    assert len(started) == 2
 
 
 def test_what_the_board_found_out_the_wall_does_not_find_out_again(

@@ -403,7 +403,7 @@ def test_every_method_is_chosen_pictured_and_set(cat, settle, qtbot):
     rung.finders_own.click()
     rung.finders.box.setValue(95)
     rung.quiet.button("border").click()
-    assert rung._border_row.isVisibleTo(rung)
+    assert rung.border_row.isVisibleTo(rung)
     rung.border.chosen.emit("ticket")
     assert (window.session.piece.blend.quiet, window.session.piece.blend.marks.border) == (
         "border", "ticket")  # fmt: skip

@@ -252,6 +252,7 @@ class Window(QMainWindow):
         checks.mend_wanted.connect(self.mend_desk.take)
         self.studio_desk.mend_wanted.connect(self.mend_desk.take)
         self.sweep_desk.drafts_kept.connect(self._show_shelf)
+        self.blend.sweep_wanted.connect(self.sweep_desk.sweep)
         self.pixels_desk.begun.connect(self._finished_picture)
         for desk in (self.studio_desk, self.drawn_desk):
             desk.drafted.connect(self._show_shelf)

@@ -58,6 +58,13 @@ def _by(*methods: str) -> Callable[[Piece], str]:
     return why
 
 
+def _with_border(piece: Piece) -> str:
+    blend, there = piece.blend, _with_picture(piece)
+    if there or (blend.quiet != "plain" and (blend.bordered or blend.quiet == "border")):
+        return there
+    return tr("This blend draws no border. Give the quiet zone one.")
+
+
 def _guarded(piece: Piece) -> str:
     return "" if piece.picture.guard else tr("No guard is painted yet.")
 
@@ -213,7 +220,7 @@ SETTINGS: tuple[Setting, ...] = (
     Setting("blend.marks.size", tr("Size of the marks"), 0.6, 1, why_not=_by(*MARKED)),
     Setting("blend.marks.texture", tr("Texture in the marks"), 0, 1, why_not=_by(*MARKED)),
     Setting("blend.marks.border", tr("Border"), options=tuple(BORDER_LABELS.items()),
-            why_not=_by(*MARKED)),
+            why_not=_with_border),
     Setting("blend.cut.threshold", tr("Threshold of the cut"), 0.25, 0.75, why_not=_by("cut")),
     Setting("blend.cut.colour", tr("Colour of the cut"), 0, 1, why_not=_by("cut")),
     Setting("blend.grain.cells", tr("Grain"), 3, 7, 1, tr(" cells"), True, why_not=_by("grain")),

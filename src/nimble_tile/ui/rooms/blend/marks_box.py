@@ -6,19 +6,47 @@ from typing import Any
 
 from PySide6.QtCore import QRectF, Signal
 from PySide6.QtGui import QColor, QLinearGradient, QPainter
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from nimble_tile.core.blend.marks.shapes import stamp
 from nimble_tile.core.language import tr, tr_as
 from nimble_tile.core.look import Look
 from nimble_tile.core.piece import BORDER_LABELS, MARK_LABELS, Marks
 from nimble_tile.ui.kit import theme as themes
-from nimble_tile.ui.kit.controls import Choice, Segments, Slider, named
+from nimble_tile.ui.kit.controls import Choice, Segments, Slider, named, row
 from nimble_tile.ui.kit.paths import to_painter_path
 from nimble_tile.ui.kit.pickers import PictureGrid
 
 SAMPLE = (((0.62, 0.62), True), ((1.5, 0.62), False), ((0.62, 1.5), False), ((1.5, 1.5), True))
 """Where the marks of a small picture lie, in modules, and which of them are strong."""
+
+
+class BorderRow(QWidget):
+    """Which border the code has.
+
+    Signals
+    -------
+    chosen : str
+    costs_wanted
+        What each border costs is to be found out.
+    """
+
+    chosen = Signal(str)
+    costs_wanted = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.kind = Choice(tr("Border"), list(BORDER_LABELS.items()))
+        self.kind.chosen.connect(lambda kind: self.chosen.emit(kind))
+        self.costs = QPushButton(tr("What each border costs…"))
+        self.costs.setProperty("flat", True)
+        self.costs.setToolTip(tr("Tries them all on this piece, with their reach"))
+        self.costs.clicked.connect(self.costs_wanted)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        layout.addLayout(named(tr("Border"), self.kind))
+        layout.addLayout(row(self.costs, 1))
 
 
 class MarksBox(QWidget):
@@ -30,10 +58,13 @@ class MarksBox(QWidget):
         Field, its new value, and what the step of undo is called.
     released
         A slider was let go.
+    costs_wanted
+        See `BorderRow`.
     """
 
     edited = Signal(str, object, str)
     released = Signal()
+    costs_wanted = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -68,15 +99,18 @@ class MarksBox(QWidget):
             lambda v: self.edited.emit("texture", round(v, 4), tr("Change the texture of marks"))
         )
         self.texture.released.connect(self.released)
-        self.border = Choice(tr("Border"), list(BORDER_LABELS.items()))
-        self.border.chosen.connect(lambda v: self.edited.emit("border", v, tr("Choose the border")))
+        self.border_row = BorderRow()
+        self.border = self.border_row.kind
+        self.border_row.chosen.connect(
+            lambda v: self.edited.emit("border", v, tr("Choose the border"))
+        )
+        self.border_row.costs_wanted.connect(self.costs_wanted)
         self._rest = QWidget()
         inside = QVBoxLayout(self._rest)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(8)
-        for widget in (self.by, self.size, self.texture):
+        for widget in (self.by, self.size, self.texture, self.border_row):
             inside.addWidget(widget)
-        inside.addLayout(named(tr("Border"), self.border))
         layout.addWidget(self.shape)
         layout.addWidget(self._rest)
 

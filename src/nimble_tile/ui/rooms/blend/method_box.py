@@ -49,9 +49,12 @@ class MethodBox(QWidget):
     -------
     matter_wanted
         Another picture is to be chosen to weave of.
+    sweep_wanted : str
+        All values of a setting are to be tried; its key.
     """
 
     matter_wanted = Signal()
+    sweep_wanted = Signal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -126,6 +129,7 @@ class MethodBox(QWidget):
         made = MarksBox()
         made.edited.connect(lambda field, value, name: self._edit(field, value, "marks", name))
         made.released.connect(self.session.part)
+        made.costs_wanted.connect(lambda: self.sweep_wanted.emit("blend.marks.border"))
         self._made[method].addWidget(made)
         return made
 

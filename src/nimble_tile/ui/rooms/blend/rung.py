@@ -6,18 +6,16 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QHideEvent, QImage, QPainter, QShowEvent
-from PySide6.QtWidgets import QCheckBox, QLabel, QWidget
+from PySide6.QtWidgets import QCheckBox, QLabel
 
 from nimble_tile.core.blend.unused import LOOKLESS, unused
 from nimble_tile.core.language import tr, within
-from nimble_tile.core.piece import BORDER_LABELS, METHOD_LABELS, Blend, Piece
+from nimble_tile.core.piece import METHOD_LABELS, Blend, Piece
 from nimble_tile.ui.kit import theme as themes
 from nimble_tile.ui.kit.controls import (
-    Choice,
     Fold,
     Segments,
     Slider,
-    named,
     set_checked,
     set_rank,
     soft,
@@ -25,6 +23,7 @@ from nimble_tile.ui.kit.controls import (
 from nimble_tile.ui.kit.pickers import PictureGrid, paint_image
 from nimble_tile.ui.ladder.rung import Rung
 from nimble_tile.ui.rooms.blend.gentlest import GentlestBox
+from nimble_tile.ui.rooms.blend.marks_box import BorderRow
 from nimble_tile.ui.rooms.blend.method_box import ABOUT, MethodBox
 from nimble_tile.ui.rooms.blend.proposals import ProposalsBox
 from nimble_tile.ui.work.session import Session
@@ -55,6 +54,8 @@ class BlendRung(Rung):
         All modules are to have one strength again.
     matter_wanted
         Another picture is to be chosen to weave of.
+    sweep_wanted : str
+        All values of a setting are to be tried; its key, see `nimble_tile.core.tune.sweep`.
     completed
         All of it is made.
     """
@@ -68,6 +69,7 @@ class BlendRung(Rung):
     pass_stopped = Signal()
     map_dropped = Signal()
     matter_wanted = Signal()
+    sweep_wanted = Signal(str)
     completed = Signal()
 
     def __init__(self, session: Session) -> None:
@@ -116,6 +118,7 @@ class BlendRung(Rung):
         self.body.insertWidget(self.body.indexOf(self.method), self.by_hand)
         self.own = MethodBox(self.session)
         self.own.matter_wanted.connect(self.matter_wanted)
+        self.own.sweep_wanted.connect(self.sweep_wanted)
         self.body.insertWidget(self.body.indexOf(self.strength) + 1, self.own)
         self.colours = Segments(
             tr("Colours"),
@@ -180,10 +183,10 @@ class BlendRung(Rung):
                 ("plain", tr("Plain"), tr("The look's light colour")),
             ],
         )
-        self.border = Choice(tr("Border"), list(BORDER_LABELS.items()))
-        self.border.chosen.connect(self._choose_border)
-        self._border_row = QWidget()
-        self._border_row.setLayout(named(tr("Border"), self.border))
+        self.border_row = BorderRow()
+        self.border = self.border_row.kind
+        self.border_row.chosen.connect(self._choose_border)
+        self.border_row.costs_wanted.connect(lambda: self.sweep_wanted.emit("blend.marks.border"))
         self.quiet.chosen.connect(
             lambda kind: self.session.edit("blend", tr("Choose the quiet zone"), quiet=kind)
         )
@@ -203,7 +206,7 @@ class BlendRung(Rung):
         fold.inside.addWidget(self.finders)
         fold.inside.addWidget(QLabel(tr("Quiet zone")))
         fold.inside.addWidget(self.quiet)
-        fold.inside.addWidget(self._border_row)
+        fold.inside.addWidget(self.border_row)
         fold.inside.addWidget(self.quiet_own)
         fold.inside.addWidget(self.quiet_strength)
         self.finders_fold = fold
@@ -339,7 +342,9 @@ class BlendRung(Rung):
         drawn = blend.bordered and blend.quiet != "plain"
         self.quiet.set_value("border" if drawn else blend.quiet)
         self.border.set_value(blend.marks.border)
-        self._border_row.setVisible(blend.quiet == "border" and not blend.bordered)
+        # Marks have the choice among their own settings.
+        bordered = blend.quiet != "plain" if blend.bordered else blend.quiet == "border"
+        self.border_row.setVisible(bordered and not blend.by_marks)
         changed = blend.finders is not None or blend.quiet_strength is not None
         own_quiet = blend.quiet == "plain" or (not drawn and blend.quiet != "lightened")
         self.finders_fold.set_note(tr("own") if changed or own_quiet else "")

@@ -42,6 +42,10 @@ class SweepDesk(QObject):
         """Bring the window to the front."""
         return self._later.open()
 
+    def sweep(self, key: str) -> None:
+        """Sweep one setting over all that it may be, at once."""
+        self.open().sweep_one(key)
+
     def dress(self, theme) -> None:
         """Follow the theme."""
         self._later.dress(theme)

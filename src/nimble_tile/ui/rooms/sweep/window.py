@@ -185,6 +185,13 @@ class SweepWindow(SideWindow):
 
         self.jobs.start(work, lambda _: self._end(run), lambda error: self._failed(run, error))
 
+    def sweep_one(self, key: str) -> None:
+        """Sweep one setting alone over its usual range; what is being swept ends."""
+        self.across.choose(key)
+        self.down.choose("")
+        if self.sweep.isEnabled():
+            self.start()
+
     def halt(self) -> None:
         """Enough: what is there stays."""
         self._enough = True
