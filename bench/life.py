@@ -1,6 +1,7 @@
-"""Start-up beside a bare Qt window with the same libraries, and memory over many open projects.
+"""Start-up beside a bare Qt window with the same libraries, memory over many open projects, and
+memory while proposals are looked for.
 
-Usage: life.py [start | rounds [COUNT]]...; both by default.
+Usage: life.py [start | rounds [COUNT] | proposals [TIMES]]...; the first two by default.
 """
 
 import gc
@@ -162,10 +163,60 @@ def rounds(count: int = 200) -> None:
     print(f"memory of the last rounds over that after a fifth of them: {ratio:.2f}")
 
 
+def proposals(times: int = 3) -> None:
+    """A picture of four megapixels comes in, and all proposals are looked for, some times over."""
+    import psutil
+    from PIL import Image
+    from PySide6.QtWidgets import QApplication
+    from skimage import data
+
+    from nimble_tile.ui.app import application
+    from nimble_tile.ui.window import Window
+    from nimble_tile.ui.work.settings import Settings
+
+    application()
+    folder = Path(tempfile.mkdtemp(prefix="nimble-tile-life-"))
+    picture = folder / "coffee.jpg"
+    Image.fromarray(data.coffee()).resize((2450, 1633)).save(picture, quality=92)
+    settings = Settings(folder / "window.json")
+    settings.set("toured", True)
+    window = Window(settings)
+    window.files.ask_unsaved = lambda: "drop"
+    window.show()
+    me, most = psutil.Process(), 0.0
+
+    def until(condition, seconds: float) -> None:
+        nonlocal most
+        limit = time.monotonic() + seconds
+        while not condition() and time.monotonic() < limit:
+            QApplication.processEvents()
+            most = max(most, me.memory_info().rss / 1e6)
+            time.sleep(0.01)
+
+    proposing = window.blend_desk.proposing
+    window.session.edit("message", "Write", text="https://lanternwalk.example/dusk/path7")
+    window.files.bring_picture(picture)
+    until(lambda: proposing.running, 60)
+    for number in range(times):
+        most = 0.0
+        until(lambda: not proposing.running, 900)
+        until(lambda: not window.answer.stale, 60)
+        until(lambda: False, 15)  # the trials of what has taken the guess's place
+        found = sum(card.proposal is not None for card in window.blend.proposals.cards.values())
+        print(f"search {number + 1}, {found} proposals: {most:.0f} MB at most, "
+              f"{me.memory_info().rss / 1e6:.0f} MB then", flush=True)  # fmt: skip
+        if number + 1 < times:
+            window.blend.proposals.again.click()
+            until(lambda: proposing.running, 60)
+    window.close()
+
+
 if __name__ == "__main__":
     wanted = sys.argv[1:] or ["start", "rounds"]
     if "start" in wanted:
         start()
+    numbers = [int(word) for word in wanted if word.isdigit()]
     if "rounds" in wanted:
-        numbers = [int(word) for word in wanted if word.isdigit()]
         rounds(*numbers)
+    if "proposals" in wanted:
+        proposals(*numbers)
