@@ -91,7 +91,9 @@ def test_a_patch_is_a_copy_of_the_matter_however_it_is_turned():
         wanted = stood(plan.square, way)[3 * step : 5 * step, 5 * step : 7 * step]
         assert np.array_equal(out[8 * step : 10 * step, 9 * step : 11 * step], wanted)
         # What stands on the sheet there is the same, in cells.
-        cells = matter.sheet[place[0] : place[0] + side, place[1] : place[1] + side, 0]
+        cells = matter.sheet[place[0] : place[0] + side, place[1] : place[1] + side, 0].astype(
+            np.float32
+        )
         assert np.abs(cells.mean() - planes(wanted)[..., 0].mean()) < 2
 
 
@@ -111,7 +113,7 @@ def test_places_are_found_by_their_tones():
     from nimble_tile.core.blend.weave.matter import described
 
     some = index.places[:: len(index.places) // 40]
-    found = index.near(described(matter.sheet, 12)(*some.T), 3)
+    found = index.near(described(matter.sheet.astype(np.float32), 12)(*some.T), 3)
     assert all(
         tuple(place) in set(map(tuple, near)) for place, near in zip(some, found, strict=True)
     )

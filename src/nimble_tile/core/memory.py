@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ctypes
+import linecache
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
@@ -98,6 +99,8 @@ def give_back() -> None:
     Images come and go in several threads; what the C library keeps of them for later grows
     over a day of work.
     """
+    # Qt's bindings read the source of each module that is imported, some thirty megabytes.
+    linecache.clearcache()
     try:
         ctypes.CDLL(None).malloc_trim(0)
     except (OSError, AttributeError):  # another C library than GNU's

@@ -170,7 +170,7 @@ class _Level:
         ring = np.ones((side, side), bool)
         ring[self.strip : -self.strip, self.strip : -self.strip] = False
         self.ring = np.flatnonzero(ring)
-        self.rough = averaged(matter.sheet, self.part)
+        self.rough = matter.averaged(self.part)
         self.parts = np.arange(side // self.part) * self.part
         kept = LEAST_KEPT + (1 - LEAST_KEPT) * wish.motif
         self.weight = (np.array([SHAPES, 1, 1]) * kept).astype(np.float32)
@@ -249,7 +249,7 @@ class _Level:
         places[~valid] = near[0, 0]
         # Most are told by what the eye sees from afar; the rest are looked at cell by cell.
         far = self._parts(self.wanted_rough, rows, columns)
-        parts = self._parts(self.rough, places[..., 0], places[..., 1])
+        parts = self._parts(self.rough, places[..., 0], places[..., 1]).astype(np.float32)
         shift = self._shift(far, parts)
         parts += shift[:, :, None, None]
         count = len(self.parts) ** 2
@@ -265,7 +265,7 @@ class _Level:
             places = np.take_along_axis(places, best[..., None], 1)
             shift = np.take_along_axis(shift, best[..., None], 1)
             alike, luck, valid = (np.take_along_axis(a, best, 1) for a in (alike, luck, valid))
-        patches = self._cut(self.matter.sheet, places[..., 0], places[..., 1])
+        patches = self._cut(self.matter.sheet, places[..., 0], places[..., 1]).astype(np.float32)
         patches += shift[:, :, None, None]
         miss = _missed(patches[..., 0], low[:, None], high[:, None])
         cost = MISSED * np.einsum("mcij,mcij->mc", miss, miss) / side**2

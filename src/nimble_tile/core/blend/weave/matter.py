@@ -139,8 +139,8 @@ class Matter:
 
     Attributes
     ----------
-    sheet : ndarray of float32, rows × columns × 3
-        See `planes`.
+    sheet : ndarray of float16, rows × columns × 3
+        See `planes`; finer than 8 bits, and half as large as what it is computed with.
     ways : list of Way
     """
 
@@ -162,7 +162,7 @@ class Matter:
                     sheets.append(one)
                     top += one.shape[0]
         width = max((one.shape[1] for one in sheets), default=0)
-        self.sheet = np.zeros((top, width, 3), np.float32)
+        self.sheet = np.zeros((top, width, 3), np.float16)
         for way, one in zip(self.ways, sheets, strict=True):
             self.sheet[way.top : way.top + one.shape[0], : one.shape[1]] = one
         self._indexes: dict[int, _Index] = {}
@@ -172,6 +172,22 @@ class Matter:
         if side not in self._indexes:
             self._indexes[side] = _Index(self, side)
         return self._indexes[side]
+
+    def averaged(self, part: int) -> np.ndarray:
+        """The sheet, averaged at each cell over the part of so many cells a side that begins
+        there; where this reaches beyond an image, no patch lies.
+
+        Returns
+        -------
+        ndarray of float16, as `sheet`
+        """
+        if part == 1:
+            return self.sheet
+        found = np.empty_like(self.sheet)
+        for way in self.ways:
+            rows = slice(way.top, way.top + way.shape[0])
+            found[rows] = averaged(self.sheet[rows].astype(np.float32), part)
+        return found
 
     def valid(self, rows: np.ndarray, columns: np.ndarray, side: int) -> np.ndarray:
         """Whether patches at these places of the sheet lie within one image."""
@@ -240,7 +256,7 @@ class _Index:
         at once take four times the sheet's memory."""
         stands = matter.ways[index]
         top = max(0, stands.top - self.side)
-        part = matter.sheet[top : stands.top + stands.shape[0] + self.side]
+        part = matter.sheet[top : stands.top + stands.shape[0] + self.side].astype(np.float32)
         rows, columns = self.places[own].T
         return described(part, self.side)(rows - top, columns)
 
