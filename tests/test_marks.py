@@ -139,6 +139,26 @@ def test_marks_have_the_hue_and_the_chroma_of_what_is_there(name):
     assert np.degrees(np.median(turned)) < 12
 
 
+@pytest.mark.parametrize("ground", [(242, 230, 207), (168, 188, 196), (214, 196, 190)])
+def test_dark_inks_on_pale_grounds_are_no_dirt_but_deeper_colours(ground):
+    """Measured in CIELAB by scikit-image; that grey looks dirty on cream is common practice."""
+    symbol = encode(Message(text=LINK), Code())
+    square = np.full((16 * (symbol.side + 8),) * 2 + (3,), ground, np.uint8)
+    plan, settings = Plan(square, symbol, 4), by_marks(0.5)
+    flats = marked(plan, settings, strengths(plan, settings)).flats
+    there = rgb2lab(np.array([[ground]], np.uint8))[0, 0]
+    luma = np.array([0.299, 0.587, 0.114])  # ITU-R BT.601
+    dark = [flat for flat in flats if flat.colour @ luma < ground @ luma - 40]
+    assert {flat.role for flat in dark} == {"mark", "finder"}
+    for flat in dark:
+        ink = rgb2lab(np.array([[flat.colour]], np.uint8))[0, 0]
+        assert np.hypot(*ink[1:]) > 1.2 * np.hypot(*there[1:])
+        assert abs(np.degrees(np.angle(complex(*ink[1:]) / complex(*there[1:])))) < 20
+    grey = Plan(np.full_like(square, 190), symbol, 4)
+    for flat in marked(grey, settings, strengths(grey, settings)).flats:
+        assert np.ptp(flat.colour) <= 2  # no colour comes of none
+
+
 def test_inks_meet_their_luma_and_keep_their_hue():
     rng = np.random.default_rng(5)
     lab = np.column_stack([rng.uniform(0.2, 0.9, 200), *rng.uniform(-0.1, 0.1, (2, 200))])

@@ -20,6 +20,11 @@ IN_GAMUT = 0.98
 NEAR = 1.0
 """Standard deviation, in modules, of the surroundings that a mark's colour is taken from."""
 
+RICHER, MOST_RICHER = 0.8, 0.04
+"""Chroma that a dark ink has beside what is there, in parts of that, and at most (OKLab): a pale
+colour that is only darkened looks like dirt on it. Hue and luma stay, and so does what readers
+see; by FLIP such inks are as near to the picture, by a trifle nearer."""
+
 LEAST_LUMA, MOST_LUMA = 5.0, 251.0
 """Darkest and lightest ink: pure black and white look like holes in a picture."""
 
@@ -56,6 +61,14 @@ def inked(lab: np.ndarray, luma: np.ndarray) -> np.ndarray:
         darker = rgb @ LUMA < luma
         low, high = np.where(darker, lightness, low), np.where(darker, high, lightness)
     return rgb.astype(np.uint8)
+
+
+def richer(lab: np.ndarray) -> np.ndarray:
+    """Colours (… × 3, OKLab) as dark inks have them, before they are darkened."""
+    chroma = np.hypot(lab[..., 1], lab[..., 2])
+    more = np.minimum(RICHER * chroma, MOST_RICHER) / np.maximum(chroma, 1e-6)
+    scale = np.stack([np.ones_like(more), 1 + more, 1 + more], -1)
+    return (lab * scale).astype(np.float32)
 
 
 class Palette:
@@ -104,7 +117,10 @@ class Palette:
 
     def marks(self, which: np.ndarray, luma: np.ndarray) -> list[tuple[int, int, int]]:
         """Inks of marks on some modules (bool N × N) at a luma for each (N × N)."""
-        return [tuple(map(int, ink)) for ink in inked(self.around[which], luma[which])]
+        darker = ((luma < self.luma) & ~self.dark & ~self.light)[which]
+        near = self.around[which]
+        lab = np.where(darker[:, None], richer(near), near)
+        return [tuple(map(int, ink)) for ink in inked(lab, luma[which])]
 
     def ink(
         self, where: np.ndarray, luma: float, light: bool, by_look: bool = True
@@ -124,5 +140,7 @@ class Palette:
         rich = float(np.hypot(some[:, 1], some[:, 2]).mean())
         mean = some.mean(0)
         mean[1:] *= rich / max(float(np.hypot(*mean[1:])), 1e-5)
+        if not light:
+            mean = richer(mean)
         luma = np.clip(luma, LEAST_LUMA, MOST_LUMA)
         return tuple(map(int, inked(mean[None], np.array([luma]))[0]))
