@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from io import BytesIO
 from typing import TYPE_CHECKING
 
 from nimble_tile.core.errors import UserError
@@ -40,15 +41,24 @@ def with_marks(piece: Piece, strength: float | None = None) -> Piece:
 
 def prepare() -> None:
     """Get ready for the first picture, which would else take twice as long: a worker that
-    decodes, tables of colours, the detector of faces."""
+    decodes, tables of colours, the detector of faces, all that a first guess needs."""
     import numpy as np
+    from PIL import Image
 
-    from nimble_tile.core import places as _  # noqa: F401
     from nimble_tile.core.foreign import decoders
-    from nimble_tile.core.picture.subjects import subjects
+    from nimble_tile.core.picture.store import PictureStore
+    from nimble_tile.core.piece import Message, Picture
+    from nimble_tile.core.render import Renderer
 
     decoders.warm()
-    subjects(np.zeros((48, 48, 3), np.uint8))
+    shades = np.linspace(60, 200, 96 * 96 * 3).astype(np.uint8).reshape(96, 96, 3)
+    file, pictures = BytesIO(), PictureStore()
+    Image.fromarray(shades).save(file, "PNG")
+    picture = Picture(digest=pictures.add(file.getvalue(), "shades"))
+    piece, renderer = with_marks(Piece(message=Message(text="reed"))), Renderer(pictures)
+    piece = piece.model_copy(update={"picture": picture})
+    place_for(piece, renderer)
+    renderer.render(piece, 96)
 
 
 def place_for(piece: Piece, renderer: Renderer) -> Region | None:
