@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from io import BytesIO
 from typing import TYPE_CHECKING
 
@@ -42,15 +43,22 @@ def with_marks(piece: Piece, strength: float | None = None) -> Piece:
 def prepare() -> None:
     """Get ready for the first picture, which would else take twice as long: a worker that
     decodes, tables of colours, the detector of faces, all that a first guess needs."""
+    from nimble_tile.core.foreign import decoders
+
+    decoders.warm()
+    _rehearse()
+
+
+@cache
+def _rehearse() -> None:
+    """Make a first guess on a small picture, once in a process."""
     import numpy as np
     from PIL import Image
 
-    from nimble_tile.core.foreign import decoders
     from nimble_tile.core.picture.store import PictureStore
     from nimble_tile.core.piece import Message, Picture
     from nimble_tile.core.render import Renderer
 
-    decoders.warm()
     shades = np.linspace(60, 200, 96 * 96 * 3).astype(np.uint8).reshape(96, 96, 3)
     file, pictures = BytesIO(), PictureStore()
     Image.fromarray(shades).save(file, "PNG")
