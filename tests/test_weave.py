@@ -126,6 +126,7 @@ def test_a_cloth_is_made_of_the_pictures_own_matter_and_stays_sharp():
     matter = Matter(source)
     cloth = woven(plan, strength, matter, Wish())
     out = laid_out(plan, cloth, matter, source)
+    del matter  # the blends below lay their own, and one takes fifty megabytes
     own = coherence(plan.square, plan.square, plan.modules)
     made = blend(plan, Blend(method="weave", marks=SOFT))
     gentle = blend(plan, Blend(method="gentle", strength=0.55))

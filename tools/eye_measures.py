@@ -57,19 +57,21 @@ def coherence(picture: np.ndarray, result: np.ndarray, modules: int) -> float:
     same = picture is result
     known = [_patches(np.rot90(small[0], turns), 2) for turns in range(4)]
     asked = _patches(small[1], 3)
+    places = known[0][1]
     every = np.concatenate([rows for rows, _ in known])
+    del known
     mean = every.mean(0)
-    _, vectors = np.linalg.eigh(np.cov((every - mean)[:: max(1, len(every) // 8000)].T))
+    _, vectors = np.linalg.eigh(np.cov((every[:: max(1, len(every) // 8000)] - mean).T))
     axes = vectors[:, ::-1][:, :AXES].astype(np.float32)
-    left, right = (every - mean) @ axes, (asked[0] - mean) @ axes
+    left, right = every @ axes - mean @ axes, asked[0] @ axes - mean @ axes
     squares = (left * left).sum(1)
     nearest = np.empty(len(right), int)
     for start in range(0, len(right), 512):
         rows = slice(start, start + 512)
         apart = squares - 2 * right[rows] @ left.T
         if same:  # of the picture itself, other places count
-            at, count = asked[1][rows], len(known[0][1])
-            near = (np.abs(at[:, None] - known[0][1][None]) < PATCH).all(-1)
+            at, count = asked[1][rows], len(places)
+            near = (np.abs(at[:, None] - places[None]) < PATCH).all(-1)
             apart[:, :count][near] = np.inf
         nearest[rows] = apart.argmin(1)
     found = every[nearest] - asked[0]
