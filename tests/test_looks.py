@@ -26,14 +26,14 @@ from nimble_tile.core.output import vector
 from nimble_tile.core.picture.palette import palette
 from nimble_tile.core.picture.store import PictureStore
 from nimble_tile.core.piece import Blend, Code, Finish, Message, Picture, Piece
-from nimble_tile.core.project import looks
+from nimble_tile.core.project import archive, looks
 from nimble_tile.core.render import Renderer, render
 from nimble_tile.core.scan import contrast as contrasts
 from nimble_tile.core.scan import known
 from nimble_tile.core.scan.finders import NOMINAL, finders
 from nimble_tile.core.scan.judging import judge_rendering
 from nimble_tile.core.scan.readers import READERS
-from nimble_tile.core.scan.remedies import remedied
+from nimble_tile.core.scan.remedies import REMEDIES, remedied
 from nimble_tile.core.symbol.encode import encode
 from nimble_tile.core.symbol.looks import drawing
 from nimble_tile.core.symbol.looks.paint import layer_path, raster, to_skia
@@ -495,6 +495,9 @@ RICH = {
                      ground=Fill(kind="dots", colour="#ffffff", second="#f0e8d8", tile=0.06)),
     "weave": Look(shape="across", size=0.85,
                   ground=Fill(kind="weave", colour="#ffffff", second="#f4efe4", tile=0.08)),
+    "finders": Look(shape="round", size=0.94, ring="window", finders=(
+        Finder(ring_colour="#1d5740", eye_colour="#9a2a1c"), Finder(ring="sail", eye="round"),
+        Finder(eye="soft", ring_colour="#1c3f9a"))),
 }  # fmt: skip
 
 
@@ -649,6 +652,55 @@ def test_a_look_goes_out_and_comes_in_as_one_file(tmp_path, store):
     assert set(looks.saved(tmp_path / "kept", store)) == {"A/B look"}
     looks.forget("A/B look", tmp_path / "kept")
     assert looks.saved(tmp_path / "kept", store) == {}
+
+
+def test_a_finder_of_its_own_goes_through_files_commands_and_remedies(tmp_path, store, bay):
+    """What is made of the look file is read by a reader that the program does not have."""
+    from outside_reader import zbar_reads
+    from test_cli import run
+
+    eye = shape_from_svg(HEAD + b'<path d="M0 0H8V8H0Z"/></svg>', "block.svg")
+    finders = (Finder(ring="window", ring_colour="#1d5740"), Finder(eye="own", eye_own=eye),
+               Finder(eye_colour="#9a2a1c"))  # fmt: skip
+    look = Look(name="Three", finders=finders)
+    assert looks.keep(look, "Three", store, tmp_path).finders == finders
+    path = looks.path_for("Three", tmp_path)
+    assert looks.read(path, PictureStore()) == look
+    document = json.loads(path.read_text())
+    for wrong in ({"ring": "picture"}, {"eye": "own"}, {"ring_colour": "green"}, {"angle": 3}):
+        document["look"]["finders"][0] = wrong
+        path.write_text(json.dumps(document))
+        with pytest.raises(ProjectError, match="not possible"):
+            looks.read(path, PictureStore())
+    # A piece on the command line, and again from the project that it leaves behind.
+    piece = Piece(message=Message(text=LINK), look=look, finish=Finish(size=480))
+    project = tmp_path / "three.nimbletile"
+    archive.save(piece, store, project)
+    assert archive.load(project, PictureStore()).look == look
+    out = tmp_path / "three.png"
+    made = run("render", project, "--out", out)
+    assert made.exit_code == 0, made.stderr
+    image = np.asarray(Image.open(out).convert("RGB"))
+    assert zbar_reads(image, LINK)
+    found = set(map(tuple, image.reshape(-1, 3).tolist()))
+    assert {tuple(contrasts.rgb_of(c).tolist()) for c in ("#1d5740", "#9a2a1c")} <= found
+    # Shapes that readers miss go, colours stay; colours that they miss go, shapes stay.
+    renderer = Renderer(store)
+    leaf = Finder(ring="leaf", eye="star", ring_colour="#1d5740", eye_colour="#1d5740")
+    (squarer,) = (r for r in REMEDIES if "squarer" in r.text)
+    (apart,) = (r for r in REMEDIES if "farther apart" in r.text)
+    bad = piece.model_copy(update={"look": Look(finders=(leaf, Finder(), leaf))})
+    plain = squarer.made(bad).look.finders
+    assert plain[0] == plain[2] == Finder(ring_colour="#1d5740", eye_colour="#1d5740")
+    assert apart.made(bad).look.finders[0] == Finder(ring="leaf", eye="star")
+    before, after = (
+        judge_rendering(renderer.render(p, 480), bay).readers_right[0]
+        for p in (bad, squarer.made(bad))
+    )
+    assert before < after == 4
+    # A Micro symbol has one finder, and no alignment pattern.
+    micro = Piece(message=Message(text="12345"), code=Code(version="micro"), look=look)
+    assert render(micro, 300).symbol.micro
 
 
 def test_jitter_moves_nothing_else_when_one_module_changes():
