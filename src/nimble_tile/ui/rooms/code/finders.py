@@ -173,7 +173,7 @@ class FindersPart(QWidget):
         if whole and self.at is not None:
             self.at = None
             self.rings.set_options(RINGS)
-        here = look if self.at is None else look.at_finder(self.at)
+        here = self._here()
         self.which.set_value(self.at)
         self.which.setEnabled(not whole)
         self.rings.set_value(here.ring)
@@ -197,7 +197,7 @@ class FindersPart(QWidget):
     @property
     def files(self) -> list[tuple[str, str]]:
         """What of the finders that are edited is the designer's own: its field, and the file."""
-        here = self._look if self.at is None else self._look.at_finder(self.at)
+        here = self._here()
         each = (("ring_own", here.ring, here.ring_own), ("eye_own", here.eye, here.eye_own))
         return [(field, shape.name) for field, value, shape in each if value == "own"]
 
@@ -224,33 +224,30 @@ class FindersPart(QWidget):
     ) -> None:
         if ring == "picture":
             painter.drawPixmap(area.toRect(), themes.icon_pixmap("image", theme.ink, 28))
-            return
-        if ring == "own" and self._here().ring_own is None:
-            paint_plus(painter, area, theme)
-            return
-        painter.translate(area.center())
-        painter.scale(area.width() / 7, area.height() / 7)
-        painter.setPen(QPen(QColor(0, 0, 0, 0)))
-        if ring == "modules":
-            _paint_dots(painter, 3, theme)
-            return
-        look = self._here().model_copy(update={"ring": ring})
-        painter.setBrush(QColor(theme.ink))
-        painter.drawPath(to_painter_path(shapes.ring_shape(look)))
+        else:
+            self._paint_part(painter, area, "ring", ring, theme)
 
     def _paint_eye(self, painter: QPainter, area: QRectF, eye: object, theme: themes.Theme) -> None:
-        if eye == "own" and self._here().eye_own is None:
+        self._paint_part(painter, area, "eye", eye, theme)
+
+    def _paint_part(
+        self, painter: QPainter, area: QRectF, part: str, shape: object, theme: themes.Theme
+    ) -> None:
+        if shape == "own" and getattr(self._here(), f"{part}_own") is None:
             paint_plus(painter, area, theme)
             return
+        ring = part == "ring"
         painter.translate(area.center())
-        painter.scale(area.width() / 4.4, area.height() / 4.4)
+        scale = area.width() / (7 if ring else 4.4)
+        painter.scale(scale, scale)
         painter.setPen(QPen(QColor(0, 0, 0, 0)))
-        if eye == "modules":
-            _paint_dots(painter, 1, theme, filled=True)
+        if shape == "modules":
+            _paint_dots(painter, 3 if ring else 1, theme, filled=not ring)
             return
-        look = self._here().model_copy(update={"eye": eye})
+        look = self._here().model_copy(update={part: shape})
         painter.setBrush(QColor(theme.ink))
-        painter.drawPath(to_painter_path(shapes.eye_shape(look)))
+        outline = shapes.ring_shape(look) if ring else shapes.eye_shape(look)
+        painter.drawPath(to_painter_path(outline))
 
     def dress(self, theme: themes.Theme) -> None:
         for grid in (self.which, self.rings, self.eyes):
