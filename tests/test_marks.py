@@ -154,9 +154,14 @@ def test_dark_inks_on_pale_grounds_are_no_dirt_but_deeper_colours(ground):
         ink = rgb2lab(np.array([[flat.colour]], np.uint8))[0, 0]
         assert np.hypot(*ink[1:]) > 1.2 * np.hypot(*there[1:])
         assert abs(np.degrees(np.angle(complex(*ink[1:]) / complex(*there[1:])))) < 20
+    # So are marks in which the texture below is seen.
+    seen = blend(plan, by_marks(0.5, texture=0.8)).reshape(-1, 3)
+    marks = rgb2lab(seen[seen @ luma < ground @ luma - 60][:, None])[:, 0, 1:]
+    assert np.median(np.hypot(*marks.T)) > 1.15 * np.hypot(*there[1:])
     grey = Plan(np.full_like(square, 190), symbol, 4)
     for flat in marked(grey, settings, strengths(grey, settings)).flats:
         assert np.ptp(flat.colour) <= 2  # no colour comes of none
+    assert np.ptp(blend(grey, by_marks(0.5, texture=0.8)), axis=2).max() <= 2
 
 
 def test_inks_meet_their_luma_and_keep_their_hue():

@@ -25,6 +25,9 @@ RICHER, MOST_RICHER = 0.8, 0.04
 colour that is only darkened looks like dirt on it. Hue and luma stay, and so does what readers
 see; by FLIP such inks are as near to the picture, by a trifle nearer."""
 
+STEPS_RICHER = 16.0
+"""The same at most in steps of 255, for pixels of a texture."""
+
 LEAST_LUMA, MOST_LUMA = 5.0, 251.0
 """Darkest and lightest ink: pure black and white look like holes in a picture."""
 
@@ -69,6 +72,18 @@ def richer(lab: np.ndarray) -> np.ndarray:
     more = np.minimum(RICHER * chroma, MOST_RICHER) / np.maximum(chroma, 1e-6)
     scale = np.stack([np.ones_like(more), 1 + more, 1 + more], -1)
     return (lab * scale).astype(np.float32)
+
+
+def richer_pixels(rgb: np.ndarray, luma: np.ndarray) -> np.ndarray:
+    """Pixels of darkened texture (uint8 … × 3 sRGB, of this luma) that are as much richer as dark
+    inks are; their luma stays, as it is linear in these values."""
+    luma = luma[..., None].astype(np.float32)
+    apart = rgb - luma
+    low, high = apart.min(-1, keepdims=True), apart.max(-1, keepdims=True)
+    most = np.minimum(luma / np.maximum(-low, 1), (255 - luma) / np.maximum(high, 1))
+    scale = 1 + np.minimum(RICHER, STEPS_RICHER / np.maximum(np.maximum(-low, high), 1))
+    scale = np.maximum(np.minimum(scale, most), 1)
+    return np.rint(np.clip(luma + scale * apart, 0, 255)).astype(np.uint8)
 
 
 class Palette:

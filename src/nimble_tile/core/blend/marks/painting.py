@@ -11,7 +11,7 @@ import numpy as np
 
 from nimble_tile.core.blend import quiet
 from nimble_tile.core.blend.colour import move_luma
-from nimble_tile.core.blend.marks.inks import LEAST_LUMA, LUMA, MOST_LUMA, Palette
+from nimble_tile.core.blend.marks.inks import LEAST_LUMA, LUMA, MOST_LUMA, Palette, richer_pixels
 from nimble_tile.core.blend.marks.parts import Flat, Marked, border, faded, parts
 from nimble_tile.core.blend.marks.shapes import stamp
 from nimble_tile.core.blend.marks.solving import LEAST_SIZE, cost, solve
@@ -234,6 +234,8 @@ def textured(
         moved = move_luma(flat, tone, after)
     else:
         moved = move_luma(plan.square, plan.luma, after, plan.colours)
+        darker = (after < below) & (cover > 0)
+        moved[darker] = richer_pixels(moved[darker], after[darker])
     share = cover[..., None]
     return np.rint(ground + share * (moved.astype(np.float32) - ground)).astype(np.uint8)
 
