@@ -81,6 +81,15 @@ def test_projects_of_all_older_versions_open(schema):
     assert rendering.symbol.text == piece.message.text and rendering.size == (300, 225)
 
 
+@pytest.mark.parametrize("schema", range(12, SCHEMA + 1))
+def test_marks_of_a_weave_stay_as_they_were_saved(schema):
+    """From schema 13 on weaves have marks; before, they were lifted softly."""
+    blend = {"method": "weave", "marks": {"shape": "square", "size": 1, "texture": 0.9}}
+    older = {**Piece().model_dump(mode="json"), "schema": schema, "blend": blend}
+    shape = Piece.model_validate(older).blend.marks.shape
+    assert shape == ("square" if schema >= 13 else "soft")
+
+
 ASKS = """
 import sys
 from pathlib import Path

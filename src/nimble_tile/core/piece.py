@@ -493,7 +493,7 @@ class Piece(Model):
                 softly, marks = {"shape": "soft"}, blend.get("marks")
                 if data["schema"] < 12:
                     blend = {"colours": "picture", "marks": softly, **blend}
-                if blend.get("method") == "weave":
+                if data["schema"] < 13 and blend.get("method") == "weave":
                     own = marks if isinstance(marks, dict) else {}
                     blend = {**blend, "marks": {**own, **softly}}
                 data = {**data, "blend": blend}
